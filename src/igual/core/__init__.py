@@ -1,0 +1,1 @@
+"""Pure computation: distinct values in, distinct values out; no files, no printing."""

@@ -1,0 +1,52 @@
+"""What can be wrong with a call or an input, said for the person who can mend it."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterable
+
+
+class IgualError(Exception):
+    """Anything Igual refuses, with a message of one or two lines for a data steward."""
+
+
+class TableError(IgualError):
+    """A table, or one of its columns, is not what was expected."""
+
+
+class ListError(IgualError):
+    """A reference list or a codebook contradicts itself or is incomplete."""
+
+
+class RulebookError(IgualError):
+    """A rulebook, a rule or a condition is not understood."""
+
+
+class OutputError(IgualError):
+    """A result could not be written where it was asked for."""
+
+
+def nearest(word: str, choices: Iterable[str]) -> str | None:
+    """The choice that `word` was probably meant to be, or None when none is near.
+
+    >>> nearest("specis", ["species", "site"])
+    'species'
+    """
+    by_lower = {choice.lower(): choice for choice in choices}
+    found = difflib.get_close_matches(word.lower(), by_lower, n=1, cutoff=0.6)
+    return by_lower[found[0]] if found else None
+
+
+def did_you_mean(word: str, choices: Iterable[str], most: int = 12) -> str:
+    """The end of a message: the nearest valid word, or else the valid words themselves.
+
+    >>> did_you_mean("wher", ["where", "nth"])
+    "; did you mean 'where'?"
+    >>> did_you_mean("x", ["where", "nth"])
+    '; there are: where, nth'
+    """
+    valid = list(choices)
+    if (near := nearest(word, valid)) is not None:
+        return f"; did you mean {near!r}?"
+    more = f" and {len(valid) - most} more" if len(valid) > most else ""
+    return f"; there are: {', '.join(valid[:most])}{more}" if valid else "; there are none"

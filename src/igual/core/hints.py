@@ -1,0 +1,176 @@
+"""Warnings worth reading, drawn from an outcome."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import TYPE_CHECKING, NamedTuple
+
+import numpy as np
+import pyarrow as pa
+
+from igual.core.text.arrays import differs
+from igual.core.text.characters import visible
+
+if TYPE_CHECKING:
+    from igual.core.outcome import Outcome
+    from igual.core.trail import Stage
+
+# So many examples stand in one hint; the rest are counted.
+_EXAMPLES = 3
+_LONGEST = 40
+
+
+class Hint(NamedTuple):
+    """One warning: about which rule and column, of which kind, in words.
+
+    kind: 'no effect', 'unused', 'unknown', 'merged', 'unstable'.
+    """
+
+    rule: int
+    column: str
+    kind: str
+    text: str
+
+    def __str__(self) -> str:
+        return self.text
+
+
+def quoted(text: str | None) -> str:
+    """A value as messages show it: everything invisible drawn, in quotes, cut when long."""
+    return f"'{visible(text, _LONGEST)}'"
+
+
+def examples(texts: Iterable[str], total: int | None = None) -> str:
+    """A few examples and how many more there are."""
+    some = list(texts)
+    total = len(some) if total is None else total
+    more = f" and {total - _EXAMPLES:,} more" if total > _EXAMPLES else ""
+    return ", ".join(some[:_EXAMPLES]) + more
+
+
+def hints_of(outcome: Outcome) -> list[Hint]:
+    """All hints of an outcome, in the order of the rules."""
+    found = [
+        *_without_effect(outcome),
+        *_unused_pairs(outcome),
+        *_flagged(outcome),
+        *_merged_by_case(outcome),
+        *_unstable(outcome),
+    ]
+    return sorted(found, key=lambda hint: hint.rule)
+
+
+def _without_effect(outcome: Outcome) -> Iterable[Hint]:
+    for stage in outcome.stages:
+        if stage.changed.any() or stage.rule.into is not None:
+            continue
+        used = stage.result.used
+        if used is not None and used.any():
+            continue  # what it looks up was all there, in order already
+        near = [
+            f"{quoted(miss.value)} ({_rows(miss.rows)}) for {quoted(miss.entry)}"
+            for miss in outcome.near_misses
+            if (miss.rule, miss.column) == (stage.number, stage.target)
+        ]
+        but = f"; near misses: {examples(near)}" if near else ""
+        yield Hint(
+            stage.number, stage.target, "no effect", f"{stage.name} changed nothing in column {stage.target!r}{but}"
+        )
+
+
+def _unused_pairs(outcome: Outcome) -> Iterable[Hint]:
+    """Pairs that were found nowhere, of rules whose other pairs were."""
+    unused: dict[int, list[str]] = {}
+    for entry in outcome.unused:
+        if entry["of"] == "pairs":
+            unused.setdefault(entry["rule"], []).append(entry["entry"])
+    for number, entries in unused.items():
+        stages = [stage for stage in outcome.stages if stage.number == number]
+        if len(entries) == len(stages[0].rewriter.entries):
+            continue
+        near = {miss.entry: miss for miss in reversed(outcome.near_misses) if miss.rule == number}
+        said = [
+            quoted(entry)
+            + (f" (near miss: {quoted(near[entry].value)}, {_rows(near[entry].rows)})" if entry in near else "")
+            for entry in sorted(entries, key=lambda entry: entry not in near)
+        ]
+        yield Hint(number, stages[0].target, "unused", f"{stages[0].name} found nowhere: {examples(said)}")
+
+
+def _flagged(outcome: Outcome) -> Iterable[Hint]:
+    for stage in outcome.stages:
+        if getattr(stage.rule, "otherwise", None) != "flag":
+            continue
+        records = [r for r in outcome.unknown if (r.rule, r.column) == (stage.number, stage.target)]
+        if not records:
+            continue
+        what = "have no label" if records[0].kind == "unlabelled" else "are not in the list"
+        rows = sum(record.rows for record in records)
+        said = examples([f"{quoted(r.value)} ({_rows(r.rows)})" for r in records])
+        text = f"{stage.name}: {_values(len(records))} of column {stage.target!r} ({_rows(rows)}) {what}: {said}"
+        if len(records) == 1:
+            text = text.replace("have no label", "has no label").replace("are not in", "is not in")
+        yield Hint(stage.number, stage.target, "unknown", text)
+
+
+def _merged_by_case(outcome: Outcome) -> Iterable[Hint]:
+    for stage in outcome.stages:
+        mask = stage.result.by_case
+        if mask is None or not mask.any():
+            continue
+        said = [
+            f"{quoted(before)} ({_rows(rows)}) as {quoted(after)}"
+            for before, after, rows in zip(
+                stage.before.filter(pa.array(mask)).to_pylist(),
+                stage.after.filter(pa.array(mask)).to_pylist(),
+                stage.rows[mask].tolist(),
+                strict=True,
+            )
+        ]
+        text = f"{stage.name} took, because case is ignored: {examples(said)}"
+        yield Hint(stage.number, stage.target, "merged", text)
+
+
+def _unstable(outcome: Outcome) -> Iterable[Hint]:
+    """Rules that would change their own output again, and rulebooks that would."""
+    told: set[int] = set()
+    for stage in outcome.stages:
+        if stage.changed.any() and (example := _changes_again(stage)) is not None:
+            told.add(stage.number)
+            text = f"{stage.name} would change its own output again: {example}"
+            yield Hint(stage.number, stage.target, "unstable", text)
+    for column, trail in outcome.applied_again().items():
+        moved = differs(trail.column.values, trail.clean)
+        if not moved.any():
+            continue
+        first = int(np.flatnonzero(moved)[0])
+        guilty = next(stage for stage in trail.stages if stage.changed[stage.places[first]])
+        if guilty.number in told:
+            continue
+        steps = [trail.column.values[first].as_py()]
+        for stage in trail.stages:
+            if stage.changed[place := stage.places[first]]:
+                steps.append(stage.after[place].as_py())
+        text = (
+            f"this rulebook applied to its own output would change {_values(int(moved.sum()))} of column "
+            f"{column!r} again, from {guilty.name} on: {' → '.join(quoted(step) for step in steps)}"
+        )
+        yield Hint(guilty.number, column, "unstable", text)
+
+
+def _changes_again(stage: Stage) -> str | None:
+    made = stage.after.filter(pa.array(stage.changed)).unique()
+    again = stage.rewriter.rewrite(made).values
+    moved = differs(made, again)
+    if not moved.any():
+        return None
+    first = int(np.flatnonzero(moved)[0])
+    return f"{quoted(made[first].as_py())} → {quoted(again[first].as_py())}"
+
+
+def _rows(count: int) -> str:
+    return f"{count:,} row" if count == 1 else f"{count:,} rows"
+
+
+def _values(count: int) -> str:
+    return f"{count:,} value" if count == 1 else f"{count:,} values"

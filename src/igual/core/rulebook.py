@@ -1,0 +1,101 @@
+"""An ordered list of rules, and its run over columns of distinct values."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from igual.core.column import Column
+from igual.core.errors import ListError, RulebookError, did_you_mean
+from igual.core.lists import Codebook, ReferenceList, Shelf
+from igual.core.outcome import Outcome
+from igual.core.rules import Rule
+from igual.core.trail import ColumnTrail, Stage
+
+
+@dataclass(frozen=True)
+class Rulebook:
+    """An ordered list of rules with the lists and codebooks they refer to by name.
+
+    rules: applied from first to last, each to what the ones before it made.
+    """
+
+    rules: Sequence[Rule]
+    lists: Mapping[str, ReferenceList] = field(default_factory=dict)
+    codebooks: Mapping[str, Codebook] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "rules", tuple(self.rules))
+        if not self.rules:
+            raise RulebookError("a rulebook needs at least one rule")
+        for number, rule in enumerate(self.rules, 1):
+            if not rule.columns:
+                raise RulebookError(f"rule {number} ({rule.do}): 'column' is missing: which one is meant?")
+            if (need := rule.needs()) is not None:
+                kind, name = need
+                shelf: Mapping[str, object] = getattr(self, kind)
+                if name not in shelf:
+                    what = {"lists": "list", "codebooks": "codebook"}[kind]
+                    raise RulebookError(
+                        f"rule {number} ({rule.do}): no {what} {name!r}{did_you_mean(name, shelf)}"
+                    )
+
+    def source_columns(self, names: Sequence[str]) -> tuple[str, ...]:
+        """The columns of a table that the rules read, in order of use.
+
+        names: the table's columns. Raises RulebookError where a rule names a column that the table doesn't
+        have (or has twice), or would write over one by `into`.
+        """
+        made: list[str] = []
+        read: dict[str, None] = {}
+        for number, rule in enumerate(self.rules, 1):
+            where = f"rule {number} ({rule.do})"
+            for name in rule.columns:
+                if name in made:
+                    continue
+                if name not in names:
+                    raise RulebookError(f"{where}: the table has no column {name!r}{did_you_mean(name, [*names, *made])}")
+                if (times := list(names).count(name)) > 1:
+                    raise RulebookError(
+                        f"{where}: the table has {times} columns {name!r}, so it isn't clear which is meant; rename one"
+                    )
+                read[name] = None
+            if rule.into is not None:
+                if rule.into in names or rule.into in made:
+                    raise RulebookError(f"{where}: 'into' would write over the column {rule.into!r}; take a new name")
+                made.append(rule.into)
+        return tuple(read)
+
+    def run(self, names: Sequence[str], column: Callable[[str], Column]) -> Outcome:
+        """Apply the rules to a table.
+
+        names: the table's columns. column: gives the encoded column of a name; asked once for each needed.
+        """
+        trails = {name: ColumnTrail.begin(name, column(name)) for name in self.source_columns(names)}
+        shelf = Shelf(self.lists, self.codebooks)
+        stages: list[Stage] = []
+        for number, rule in enumerate(self.rules, 1):
+            try:
+                rewriter = rule.rewriter(shelf)
+            except ListError as error:
+                raise RulebookError(f"rule {number} ({rule.do}): {error}") from None
+            for name in rule.columns:
+                trail = trails[name].through(number, rule, rewriter)
+                trails[trail.name] = trail
+                stages.append(trail.stages[-1])
+        touched = {stage.target for stage in stages}
+        return Outcome({name: trail for name, trail in trails.items() if name in touched}, tuple(stages), self._again)
+
+    def _again(self, clean: Mapping[str, Column]) -> Mapping[str, ColumnTrail]:
+        """Apply the rules that change columns in place to the clean columns, for the check of stability."""
+        in_place = [rule for rule in self.rules if rule.into is None]
+        if not in_place:
+            return {}
+        trails = {name: ColumnTrail.begin(name, column) for name, column in clean.items()}
+        shelf = Shelf(self.lists, self.codebooks)
+        for number, rule in enumerate(self.rules, 1):
+            if rule.into is None:
+                rewriter = rule.rewriter(shelf)
+                for name in rule.columns:
+                    trails[name] = trails[name].through(number, rule, rewriter)
+        return trails

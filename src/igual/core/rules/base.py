@@ -1,0 +1,116 @@
+"""What every rule is: settings that can be checked and saved, and a pure function made from them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, NamedTuple, Protocol
+
+import pyarrow as pa
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from igual.core.column import Mask
+from igual.core.lists import Shelf
+
+
+class Rewritten(NamedTuple):
+    """What a rule made of some distinct values.
+
+    values: the new values, one for each given.
+    unknown: which of the given values the rule had no label or entry for (None: it looks nothing up).
+    used: which of the rule's `entries` served for at least one value (None: it has no entries).
+    by_case: which values only met an entry because case was set aside (None: it never is).
+    """
+
+    values: pa.Array
+    unknown: Mask | None = None
+    used: Mask | None = None
+    by_case: Mask | None = None
+
+
+class NearMiss(NamedTuple):
+    """A value that an entry of the rule would have caught but for case, outer spaces, accents, …"""
+
+    place: int
+    entry: str
+
+
+class Rewriter(Protocol):
+    """A rule made ready: its patterns and look-ups are built once and serve many columns."""
+
+    @property
+    def entries(self) -> Sequence[str]:
+        """What the rule looks for or looks up: its pairs, codes or list entries."""
+
+    def rewrite(self, values: pa.Array) -> Rewritten:
+        """New values for distinct `values`, one for each; the same for the same value, always."""
+
+    def near_misses(self, values: pa.Array, unused: Sequence[str]) -> list[NearMiss]:
+        """Values that came close to one of the entries `unused`."""
+
+
+class Rule(BaseModel):
+    """What all rules share.
+
+    column or columns: the column or columns to work on.
+    into: write the result to this new column and keep the given one as it is (one column only).
+    note: why the rule is there; it appears in the account of the run.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
+
+    columns: tuple[str, ...] = ()
+    do: str
+    into: str | None = Field(default=None, min_length=1)
+    note: str | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _column_or_columns(cls, given: Any) -> Any:
+        if not isinstance(given, dict):
+            return given
+        words = dict(given)
+        if "column" in words:
+            if "columns" in words:
+                raise ValueError("give 'column' or 'columns', not both")
+            if not isinstance(words["column"], str):
+                raise ValueError("'column' takes one text; give 'columns' for several")
+            words["columns"] = (words.pop("column"),)
+        if isinstance(words.get("columns"), list):
+            words["columns"] = tuple(words["columns"])
+        return words
+
+    @model_validator(mode="after")
+    def _into_is_for_one(self) -> Rule:
+        if len(set(self.columns)) < len(self.columns):
+            raise ValueError("'columns' names a column twice")
+        if self.into is not None and len(self.columns) > 1:
+            raise ValueError("'into' takes the result of one column; give each column a rule of its own")
+        if self.into is not None and self.into in self.columns:
+            raise ValueError("'into' names the column itself; leave it out to change the column in place")
+        return self
+
+    def rewriter(self, shelf: Shelf) -> Rewriter:
+        """The rule made ready, with its lists looked up on `shelf`."""
+        raise NotImplementedError
+
+    def needs(self) -> tuple[str, str] | None:
+        """The kind and name of what the rule looks up ('codebooks' or 'lists', name), if anything."""
+        return None
+
+    def words(self) -> dict[str, Any]:
+        """The rule as a rulebook file says it: only the words that differ from their defaults."""
+        given = self.model_dump(exclude_defaults=True, mode="json")
+        given.pop("columns", None)
+        given.pop("do", None)
+        one = len(self.columns) == 1
+        named = {"column": self.columns[0]} if one else {"columns": list(self.columns)}
+        return {**named, "do": self.do, **given}
+
+
+class PlainRewriter:
+    """For rules that look nothing up: they have no entries and no near misses."""
+
+    entries: Sequence[str] = ()
+
+    def near_misses(self, values: pa.Array, unused: Sequence[str]) -> list[NearMiss]:
+        return []

@@ -1,0 +1,75 @@
+"""The rule `label`."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Literal
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.core.column import TEXT, as_mask
+from igual.core.errors import ListError
+from igual.core.lists import Codebook, Shelf
+from igual.core.rules.base import NearMiss, Rewriter, Rewritten, Rule
+from igual.core.rules.lookup import Otherwise, Spellings, given_or_otherwise, near_spellings, unknown_among
+from igual.core.text.folding import casefold
+
+
+class Label(Rule):
+    """Put the label in the place of its code.
+
+    codebook: the name of the codebook.
+    otherwise: what becomes of a value without a label: `flag` (keep it, and warn), `keep`, `blank` (an
+        empty text), or `{ text = "…" }`. Whatever is chosen, it is listed as unknown, with its rows.
+    ignore_case: find codes in any case. Codes are case-sensitive unless this is said.
+
+    A value that is a label of the codebook already stays and isn't unknown. Missing values and blanks stay.
+    """
+
+    do: Literal["label"] = "label"
+    codebook: str
+    otherwise: Otherwise = "flag"
+    ignore_case: bool = False
+
+    def needs(self) -> tuple[str, str]:
+        return "codebooks", self.codebook
+
+    def rewriter(self, shelf: Shelf) -> Rewriter:
+        return _Rewriter(self, shelf.codebooks[self.codebook])
+
+
+class _Rewriter:
+    def __init__(self, rule: Label, codebook: Codebook) -> None:
+        self._rule = rule
+        self.entries: Sequence[str] = tuple(codebook.labels)
+        self._labels = pa.array(codebook.labels.values(), TEXT)
+        self._own_labels = pa.array(codebook.order, TEXT)
+        codes = pa.array(self.entries, TEXT)
+        places = range(len(self.entries))
+        self._exact = Spellings(codes, places)
+        self._any_case = Spellings(casefold(codes), places) if rule.ignore_case else None
+        if self._any_case and self._any_case.contested:
+            one, other = sorted(next(iter(self._any_case.contested.values())))[:2]
+            raise ListError(
+                f"codebook {rule.codebook!r}: codes {self.entries[one]!r} and {self.entries[other]!r} "
+                "are the same when case is ignored"
+            )
+
+    def rewrite(self, values: pa.Array) -> Rewritten:
+        places = self._exact.look_up(values)
+        by_case = None
+        if self._any_case is not None:
+            loose = self._any_case.look_up(casefold(values))
+            by_case = (places < 0) & (loose >= 0)
+            places = np.where(places < 0, loose, places)
+        known = places >= 0
+        labels = self._labels.take(pa.array(places, mask=~known))
+        unknown = unknown_among(values, known | as_mask(pc.is_in(values, self._own_labels)))
+        new = given_or_otherwise(values, labels, known, unknown, self._rule.otherwise)
+        used = np.isin(np.arange(len(self.entries)), places)
+        return Rewritten(new, unknown, used, by_case)
+
+    def near_misses(self, values: pa.Array, unused: Sequence[str]) -> list[NearMiss]:
+        return [NearMiss(*near) for near in near_spellings(values, self.entries).items()]

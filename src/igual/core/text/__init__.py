@@ -1,0 +1,1 @@
+"""Functions over arrays of distinct texts (Arrow large_string; null stays null)."""

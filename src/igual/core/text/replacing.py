@@ -1,0 +1,207 @@
+"""Many texts replaced by others at once: leftmost first, the longest where several begin at one place."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Mapping
+from typing import Literal, NamedTuple
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.core.column import TEXT, Mask, as_mask
+from igual.core.text.arrays import each_where
+from igual.core.text.folding import casefold
+
+Where = Literal["anywhere", "whole", "word", "start", "end"]
+
+# RE2 refuses very large patterns; so many characters of literals go into one.
+_SCAN_CHARACTERS = 20_000
+# Python's patterns can't nest without end: texts that are each the beginning of the next share so many levels.
+_DEEPEST = 30
+
+_Tree = dict[str, "_Tree"]
+
+
+class Replaced(NamedTuple):
+    """Texts after replacing, and which of the sought texts were found at all (in the order of the pairs)."""
+
+    values: pa.Array
+    used: Mask
+
+
+def replaced(
+    values: pa.Array,
+    pairs: Mapping[str, str],
+    where: Where = "anywhere",
+    nth: int | None = None,
+    ignore_case: bool = False,
+) -> Replaced:
+    """Replace the keys of `pairs` by their values, all at once, so that no output is replaced again.
+
+    nth: only the n-th place where a key stands in a text, counted from 1, each key for itself.
+    """
+    if where == "whole":
+        return _replaced_whole(values, pairs, ignore_case)
+    positions = {_key(sought, ignore_case): place for place, sought in enumerate(pairs)}
+    givens = list(pairs.values())
+    used = np.zeros(len(givens), np.bool_)
+    pattern = re.compile(alternation(pairs, where), re.IGNORECASE if ignore_case else 0)
+
+    def put(found: re.Match[str]) -> str:
+        # Python's IGNORECASE equates a few letters that case folding doesn't (ı and i): these stay.
+        place = positions.get(_key(found[0], ignore_case))
+        if place is None:
+            return found[0]
+        used[place] = True
+        return givens[place]
+
+    one: Callable[[str], str]
+    if nth is None or where in ("start", "end"):
+        one = (lambda text: pattern.sub(put, text)) if nth in (None, 1) else (lambda text: text)
+    else:
+        one = _nth_only(pattern, put, nth, ignore_case)
+    return Replaced(each_where(values, _candidates(values, pairs, ignore_case), values, one), used)
+
+
+def _nth_only(
+    pattern: re.Pattern[str], put: Callable[[re.Match[str]], str], nth: int, ignore_case: bool
+) -> Callable[[str], str]:
+    def one(text: str) -> str:
+        seen: dict[str, int] = {}
+
+        def put_nth(found: re.Match[str]) -> str:
+            key = _key(found[0], ignore_case)
+            seen[key] = seen.get(key, 0) + 1
+            return put(found) if seen[key] == nth else found[0]
+
+        return pattern.sub(put_nth, text)
+
+    return one
+
+
+def _key(text: str, ignore_case: bool) -> str:
+    return text.casefold() if ignore_case else text
+
+
+def _replaced_whole(values: pa.Array, pairs: Mapping[str, str], ignore_case: bool) -> Replaced:
+    sought, given = pa.array(pairs.keys(), TEXT), pa.array(pairs.values(), TEXT)
+    if ignore_case:
+        places = pc.index_in(casefold(values), casefold(sought))
+    else:
+        places = pc.index_in(values, sought)
+    hit = places.is_valid()
+    used = np.zeros(len(sought), np.bool_)
+    used[places.drop_null().to_numpy(zero_copy_only=False)] = True
+    return Replaced(pc.if_else(hit, given.take(places), values), used)
+
+
+def _candidates(values: pa.Array, sought: Iterable[str], ignore_case: bool) -> Mask:
+    """A quick scan for the texts in which any of `sought` may stand: all that do, and perhaps some more."""
+    texts = list(sought)
+    if ignore_case and not all(text.isascii() for text in texts):
+        return ~as_mask(values.is_null())
+    mask = np.zeros(len(values), np.bool_)
+    for start, stop in _batches(texts):
+        pattern = "|".join(re.escape(text) for text in texts[start:stop])
+        mask |= as_mask(pc.match_substring_regex(values, pattern=pattern, ignore_case=ignore_case))
+    if ignore_case:
+        mask |= as_mask(pc.invert(pc.string_is_ascii(values)))
+    return mask
+
+
+def _batches(texts: list[str]) -> Iterable[tuple[int, int]]:
+    start, size = 0, 0
+    for at, text in enumerate(texts):
+        if size and size + len(text) > _SCAN_CHARACTERS:
+            yield start, at
+            start, size = at, 0
+        size += len(text)
+    yield start, len(texts)
+
+
+def alternation(sought: Iterable[str], where: Where) -> str:
+    """A pattern of all `sought` texts, with common beginnings shared, that prefers the longest.
+
+    `word` keeps a text from matching inside a longer word: where its edge is a letter, digit or underscore,
+    none may stand beside it.
+
+    >>> alternation(["oak", "oaks", "elm"], "anywhere")
+    '(?:elm|oak(?:s|))'
+    """
+    tree: _Tree = {}
+    for text in sought:
+        node = tree
+        for character in text:
+            node = node.setdefault(character, {})
+        node[""] = {}
+    body = _branches(tree, where, "", 0)
+    return rf"\A{body}" if where == "start" else body
+
+
+def _branches(node: _Tree, where: Where, before: str, depth: int) -> str:
+    """The pattern of what may follow in a tree of texts; longer texts are tried before their beginnings."""
+    if depth == _DEEPEST:
+        tails = sorted(_tails(node), key=len, reverse=True)
+        return f"(?:{'|'.join(re.escape(tail) + _closing(where, (before + tail)[-1]) for tail in tails)})"
+    choices: list[str] = []
+    for first in sorted(filter(None, node)):
+        run, child = first, node[first]
+        while len(child) == 1 and "" not in child:
+            (following,) = child
+            run, child = run + following, child[following]
+        edge = r"(?<!\w)" if where == "word" and not before and _is_wordish(first) else ""
+        choices.append(edge + re.escape(run) + _branches(child, where, run[-1], depth + 1))
+    if "" in node:
+        choices.append(_closing(where, before))
+    return choices[0] if len(choices) == 1 else f"(?:{'|'.join(choices)})"
+
+
+def _tails(node: _Tree) -> Iterable[str]:
+    """All texts in a tree, without recursion."""
+    waiting = [("", node)]
+    while waiting:
+        so_far, node = waiting.pop()
+        for character, child in node.items():
+            if character:
+                waiting.append((so_far + character, child))
+            else:
+                yield so_far
+
+
+def _closing(where: Where, last: str) -> str:
+    if where == "end":
+        return r"\Z"
+    return r"(?!\w)" if where == "word" and _is_wordish(last) else ""
+
+
+def _is_wordish(character: str) -> bool:
+    return character.isalnum() or character == "_"
+
+
+def rewritten_in_turn(
+    values: pa.Array, pairs: Mapping[str, str], where: Where, nth: int | None, ignore_case: bool
+) -> Replaced:
+    """Replace pair after pair in the given order, each acting on what the ones before it made."""
+    used: list[bool] = []
+    for sought, given in pairs.items():
+        values, hit = replaced(values, {sought: given}, where, nth, ignore_case)
+        used.append(bool(hit[0]))
+    return Replaced(values, np.array(used, np.bool_))
+
+
+def finds(values: pa.Array, sought: Iterable[str], where: Where) -> list[str | None]:
+    """For each text the first of the `sought` texts that stands in it, None where none does."""
+    texts = list(dict.fromkeys(sought))
+    if where == "whole":
+        places = pc.index_in(values, pa.array(texts, TEXT))
+        found: list[str | None] = pa.array(texts, TEXT).take(places).to_pylist()
+        return found
+    pattern = re.compile(alternation(texts, where))
+    hits: list[str | None] = [None] * len(values)
+    candidates = np.flatnonzero(_candidates(values, texts, ignore_case=False))
+    for at, text in zip(candidates.tolist(), values.take(pa.array(candidates)).to_pylist(), strict=True):
+        if hit := pattern.search(text):
+            hits[at] = hit[0]
+    return hits
