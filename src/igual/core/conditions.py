@@ -7,13 +7,14 @@ from collections.abc import Callable
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
-from pydantic import BaseModel, ConfigDict
+from pydantic import Field
 
 from igual.core.column import TEXT, Mask, as_mask
 from igual.core.text.folding import casefold, trimmed
+from igual.core.words import Worded
 
 
-class Condition(BaseModel):
+class Condition(Worded):
     """Values that meet every word that is given.
 
     equals, contains, starts, ends: a text; one_of: several, of which one must be equal.
@@ -26,13 +27,11 @@ class Condition(BaseModel):
     [True, False, False]
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
-
     equals: str | None = None
     contains: str | None = None
     starts: str | None = None
     ends: str | None = None
-    one_of: tuple[str, ...] | None = None
+    one_of: tuple[str, ...] | None = Field(default=None, strict=False)
     blank: bool | None = None
     ignore_case: bool = False
 

@@ -6,10 +6,11 @@ from collections.abc import Sequence
 from typing import Any, NamedTuple, Protocol
 
 import pyarrow as pa
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
 from igual.core.column import Mask
 from igual.core.lists import Shelf
+from igual.core.words import Worded
 
 
 class Rewritten(NamedTuple):
@@ -48,15 +49,13 @@ class Rewriter(Protocol):
         """Values that came close to one of the entries `unused`."""
 
 
-class Rule(BaseModel):
+class Rule(Worded):
     """What all rules share.
 
     column or columns: the column or columns to work on.
     into: write the result to this new column and keep the given one as it is (one column only).
     note: why the rule is there; it appears in the account of the run.
     """
-
-    model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
 
     columns: tuple[str, ...] = ()
     do: str

@@ -1,0 +1,203 @@
+"""What a person can't see or overlooks in a column's values."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import NamedTuple
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.core.column import TEXT, Codes, Column, Counts, Mask, as_mask
+from igual.core.conditions import is_blank
+from igual.core.text.arrays import found
+from igual.core.text.characters import (
+    JOINERS,
+    LINE_BREAKS,
+    LOOKS_LATIN,
+    ODD_SPACES,
+    OTHER_INVISIBLE,
+    TAB,
+    ZERO_WIDTH,
+    visible,
+)
+from igual.core.text.folding import casefold, punctuation_key, spacing_key, trimmed, without_accents
+
+EXAMPLES = 3
+_LONGEST = 48
+_ODD = "".join(ODD_SPACES)
+_HIDDEN = "".join([*ZERO_WIDTH, *JOINERS, *OTHER_INVISIBLE])
+_ANY_SPACE = f" {TAB}{_ODD}{LINE_BREAKS}"
+_NUMBER = r"^[+\-−]?(\d{1,3}([.,' ]\d{3})+|\d+)([.,]\d+)?\s?%?$"
+# Texts that people write for "there is no value"; compared with case and outer spaces set aside.
+LIKE_MISSING = (
+    "n/a", "n.a.", "n.a", "na", "#n/a", "nan", "null", "none", "nil", "-", "--", "---", "–", "—", "?", "??", "???",
+    ".", "..", "...", "*", "/", "x", "xx", "xxx", "unknown", "not known", "unk", "missing", "not available",
+    "not applicable", "not recorded", "not stated", "no data", "no value", "tbd", "tba", "to be determined",
+    "(blank)", "(empty)", "(none)", "(missing)", "<na>", "[none]", "empty", "blank", "undefined", "unspecified",
+)  # fmt: skip
+# What UTF-8 looks like once its bytes were taken for those of a Western single-byte encoding.
+_MAYBE_MISREAD = "[ÂÃÄÅÆÇÈÉÊËÌÍÎÏÐÑÒÓÔÕÖØÙÚÛÜÝàáâãäåæçèéêëìíîïðñòóôõö][\u0080-\u00bf€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ]"
+
+
+class Oddity(NamedTuple):
+    """One kind of oddity in one column.
+
+    values, rows: how many distinct values and rows show it. groups: for values that differ only in one
+    respect, how many groups of such values there are. examples: a few, with everything invisible drawn.
+    """
+
+    kind: str
+    values: int
+    rows: int
+    groups: int | None
+    examples: tuple[str, ...]
+
+
+def oddities(column: Column) -> list[Oddity]:
+    """All oddities of a column, in a fixed order; kinds that don't occur are left out."""
+    found_kinds = [_oddity(kind, column, mask(column)) for kind, mask in _MASKS.items()]
+    grouped = [_grouped(kind, column, key) for kind, key in _KEYS.items()]
+    return [oddity for oddity in [*found_kinds[:_BEFORE_GROUPS], *grouped, *found_kinds[_BEFORE_GROUPS:]] if oddity]
+
+
+def _oddity(kind: str, column: Column, mask: Mask) -> Oddity | None:
+    if not mask.any():
+        return None
+    places = np.flatnonzero(mask)
+    first = places[np.argsort(-column.counts[places], kind="stable")][:EXAMPLES]
+    shown = tuple(visible(text, _LONGEST) for text in column.values.take(pa.array(first)).to_pylist())
+    return Oddity(kind, len(places), int(column.counts[places].sum()), None, shown)
+
+
+def _pattern(pattern: str) -> Callable[[Column], Mask]:
+    return lambda column: found(column.values, pattern)
+
+
+def _spaces_at_ends(column: Column) -> Mask:
+    """Spaces at the ends of values that hold something else as well."""
+    return found(column.values, f"^[{_ANY_SPACE}]|[{_ANY_SPACE}]$") & ~is_blank(column.values)
+
+
+def _is_number(column: Column) -> tuple[Mask, Mask]:
+    """Which values are numbers, and which are other texts; blank and missing-like ones are neither."""
+    number = found(trimmed(column.values), _NUMBER)
+    return number, ~number & ~is_blank(column.values) & ~_like_missing(column)
+
+
+def _rarer(column: Column, which: Mask, other: Mask) -> Mask:
+    few, many = column.counts[which].sum(), column.counts[other].sum()
+    return which if few < many else np.zeros_like(which)
+
+
+def _numbers_among_texts(column: Column) -> Mask:
+    number, text = _is_number(column)
+    return _rarer(column, number, text)
+
+
+def _texts_among_numbers(column: Column) -> Mask:
+    number, text = _is_number(column)
+    return _rarer(column, text, number)
+
+
+def _like_missing(column: Column) -> Mask:
+    return as_mask(pc.is_in(casefold(trimmed(column.values)), pa.array(LIKE_MISSING, TEXT)))
+
+
+def _misread(column: Column) -> Mask:
+    """Texts that were decoded wrongly: replacement characters, or UTF-8 read as a single-byte encoding."""
+    mask = found(column.values, "\ufffd")
+    maybe = np.flatnonzero(found(column.values, _MAYBE_MISREAD))
+    texts = column.values.take(pa.array(maybe)).to_pylist()
+    mask[maybe] |= np.array([reread(text) is not None for text in texts], np.bool_)
+    return mask
+
+
+def reread(text: str) -> str | None:
+    """The text as it was before its UTF-8 bytes were read as Windows-1252 or Latin-1; None: it wasn't so.
+
+    >>> reread("MÃ¼hlweg")
+    'Mühlweg'
+    """
+    for encoding in ("cp1252", "latin-1"):
+        try:
+            read = text.encode(encoding).decode("utf-8")
+        except UnicodeError:
+            continue
+        if read != text:
+            return read
+    return None
+
+
+def _lookalike_letters(column: Column) -> Mask:
+    """Letters of another script that look Latin, beside Latin letters or in a column mostly of them."""
+    alike = "".join(LOOKS_LATIN)
+    has_alike = found(column.values, f"[{alike}]")
+    latin = found(column.values, r"\p{Latin}")
+    only_alike = has_alike & ~found(column.values, rf"[^{alike}\P{{L}}]") & ~latin
+    mostly_latin = column.counts[latin].sum() > column.counts[has_alike & ~latin].sum()
+    in_one_word = found(column.values, rf"[{alike}][\p{{L}}\p{{M}}]*\p{{Latin}}|\p{{Latin}}[\p{{L}}\p{{M}}]*[{alike}]")
+    return in_one_word | (only_alike if mostly_latin else np.zeros_like(latin))
+
+
+_MASKS: dict[str, Callable[[Column], Mask]] = {
+    "spaces at the ends": _spaces_at_ends,
+    "runs of spaces inside": _pattern(f"[^{_ANY_SPACE}][ {TAB}{_ODD}]{{2,}}[^{_ANY_SPACE}]"),
+    "line breaks": _pattern(f"[{LINE_BREAKS}]"),
+    "tabs": _pattern(TAB),
+    "odd spaces": _pattern(f"[{_ODD}]"),
+    "invisible characters": _pattern(f"[{_HIDDEN}]"),
+    "control characters": _pattern("[\\x00-\\x08\\x0e-\\x1f\\x7f\u0080-\u0084\u0086-\u009f]"),
+    "numbers among texts": _numbers_among_texts,
+    "texts among numbers": _texts_among_numbers,
+    "looks like missing": _like_missing,
+    "decoded wrongly": _misread,
+    "look-alike letters": _lookalike_letters,
+}
+_BEFORE_GROUPS = list(_MASKS).index("numbers among texts")
+
+_KEYS: dict[str, Callable[[pa.Array], pa.Array]] = {
+    "differ only in case": casefold,
+    "differ only in spacing": spacing_key,
+    "differ only in accents": without_accents,
+    "differ only in punctuation": punctuation_key,
+}
+
+
+def _grouped(kind: str, column: Column, key: Callable[[pa.Array], pa.Array]) -> Oddity | None:
+    """Distinct values that one key makes equal: they differ in nothing else."""
+    values, counts = column.values, column.counts
+    # Keys of blanks say nothing: an empty text and a space are no two spellings of a value.
+    telling = ~is_blank(values)
+    if not telling.all():
+        values, counts = values.filter(pa.array(telling)), counts[telling]
+    encoded = key(values).dictionary_encode()
+    groups: Codes = encoded.indices.to_numpy(zero_copy_only=False)
+    sizes = np.bincount(groups, minlength=len(encoded.dictionary))
+    empty = pc.index(encoded.dictionary, pa.scalar("", encoded.dictionary.type)).as_py()
+    if empty >= 0:
+        sizes[empty] = 0  # nothing is left under this key: the values have nothing in common
+    mask = sizes[groups] > 1
+    if not mask.any():
+        return None
+    return Oddity(
+        kind,
+        int(mask.sum()),
+        int(counts[mask].sum()),
+        int((sizes > 1).sum()),
+        tuple(_group_examples(values, counts, groups, mask)),
+    )
+
+
+def _group_examples(values: pa.Array, counts: Counts, groups: Codes, mask: Mask) -> Iterable[str]:
+    """The groups with most rows, each as its spellings, the most frequent first."""
+    weight = np.bincount(groups[mask], weights=counts[mask])
+    for group in np.argsort(-weight, kind="stable")[:EXAMPLES]:
+        members = np.flatnonzero((groups == group) & mask)
+        if len(members):
+            members = members[np.argsort(-counts[members], kind="stable")]
+            texts = values.take(pa.array(members[:EXAMPLES])).to_pylist()
+            more = " | …" if len(members) > EXAMPLES else ""
+            yield " | ".join(visible(text, _LONGEST) for text in texts) + more
+

@@ -1,0 +1,71 @@
+"""Settings given as words, checked, with errors that a steward understands."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, ModelWrapValidatorHandler, ValidationError, model_validator
+from pydantic_core import ErrorDetails
+
+from igual.core.errors import RulebookError, did_you_mean
+
+_TAKES = {
+    "string_type": "a text in quotes",
+    "bool_type": "true or false",
+    "int_type": "a whole number",
+    "tuple_type": "a list of texts",
+    "list_type": "a list",
+    "dict_type": "a table { … }",
+    "model_type": "a table { … }",
+    "model_attributes_type": "a table { … }",
+}
+
+
+class Worded(BaseModel):
+    """A model whose errors are said in one sentence, with the nearest valid word."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
+
+    @model_validator(mode="wrap")
+    @classmethod
+    def _in_plain_words(cls, given: Any, handler: ModelWrapValidatorHandler[Any]) -> Any:
+        try:
+            return handler(given)
+        except ValidationError as error:
+            raise RulebookError(sentence(error, cls)) from None
+
+
+def sentence(error: ValidationError, model: type[BaseModel]) -> str:
+    """What is wrong first and foremost: an unknown word explains others that seem to be missing."""
+    details = sorted(error.errors(), key=lambda detail: detail["type"] != "extra_forbidden")
+    return _said(details[0], details, model)
+
+
+def _said(detail: ErrorDetails, details: list[ErrorDetails], model: type[BaseModel]) -> str:
+    word = str(detail["loc"][0]) if detail["loc"] else ""
+    inner = ".".join(str(part) for part in detail["loc"])
+    kind, given, context = detail["type"], detail["input"], detail.get("ctx", {})
+    if kind == "extra_forbidden" and len(detail["loc"]) == 1:
+        valid = ["column" if name == "columns" else name for name in model.model_fields]
+        return f"unknown word {word!r}{did_you_mean(word, valid)}"
+    if kind == "extra_forbidden":
+        return f"unknown word {str(detail['loc'][-1])!r} in {word!r}"
+    if kind == "missing":
+        return f"the word {word!r} is missing"
+    if kind == "value_error":
+        return str(context["error"])
+    if kind in ("too_short", "string_too_short"):
+        return f"{word!r} may not be empty"
+    if kind == "greater_than_equal":
+        return f"{word!r} takes a number from {context['ge']} on; found {given!r}"
+    choices = [text for d in details if d["loc"][:1] == (word,) for text in _choices(d)]
+    if choices:
+        return f"{word!r} can't be {given!r}{did_you_mean(str(given), choices)}"
+    takes = _TAKES.get(kind)
+    return f"{inner!r} takes {takes}; found {given!r}" if takes else f"{inner!r}: {detail['msg']}; found {given!r}"
+
+
+def _choices(detail: ErrorDetails) -> list[str]:
+    expected = detail.get("ctx", {}).get("expected", "") if detail["type"] == "literal_error" else ""
+    return re.findall(r"'([^']*)'", expected)

@@ -1,0 +1,1 @@
+"""Tables, rulebooks and lists: how they are read and written."""

@@ -1,0 +1,153 @@
+"""How a text table is written: its encoding, delimiter and line ends, established from its bytes."""
+
+from __future__ import annotations
+
+import codecs
+import csv
+import io
+from collections.abc import Iterator
+from pathlib import Path
+from typing import NamedTuple
+
+from igual.core.errors import TableError
+
+HEAD_BYTES = 1 << 18
+_SAMPLE_BYTES = 1 << 16
+_DELIMITERS = ",;\t|"
+_BOMS = ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16"), (codecs.BOM_UTF16_BE, "utf-16"))
+# Where the detector finds several equally likely, the first of these is taken.
+_SINGLE_BYTE = ("cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1257", "koi8_r", "cp850", "mac_roman")
+
+
+class Dialect(NamedTuple):
+    """How a text table is written.
+
+    encoding: the name of a Python codec. bom: whether a UTF-8 byte order mark stands first.
+    header: the cells of its first row.
+    """
+
+    encoding: str
+    bom: bool
+    delimiter: str
+    line_end: str
+    header: tuple[str, ...]
+
+
+def establish(path: Path, encoding: str | None = None) -> Dialect:
+    """Find out how a text table is written, from its first 256 KiB.
+
+    encoding: taken as it is when given. Otherwise a byte order mark decides, then NUL bytes at every other
+    place (UTF-16), and else UTF-8 is supposed: `encoding_of_bytes` is for files that turn out not to be.
+    """
+    with path.open("rb") as file:
+        head = file.read(HEAD_BYTES)
+        whole = not file.read(1)
+    if not head.strip(b"\r\n\t \x00" if encoding is None else b""):
+        raise TableError(f"{path.name} is empty: a table needs at least a row of column names")
+    bom = next((name for mark, name in _BOMS if head.startswith(mark)), None)
+    if encoding is not None:
+        try:
+            codecs.lookup(encoding)
+        except LookupError:
+            raise TableError(f"no encoding is called {encoding!r}; common ones: utf-8, utf-16, cp1252, cp1250") from None
+    named = encoding or bom or _utf_16_without_mark(head) or "utf-8"
+    text = head.decode("utf-8-sig" if named == "utf-8" else named, errors="replace")
+    lines = text if whole else text[: max(text.rfind("\n"), text.rfind("\r")) + 1] or text
+    delimiter = "\t" if path.suffix.lower() == ".tsv" else _delimiter(lines)
+    header = tuple(next(_rows(lines, delimiter), []))
+    first_line = next(iter(text.splitlines(keepends=True)), "")
+    line_end = "\r\n" if first_line.endswith("\r\n") else "\n"
+    return Dialect(named, bom == "utf-8", delimiter, line_end, header)
+
+
+def _utf_16_without_mark(head: bytes) -> str | None:
+    """UTF-16 of mostly Western letters has a NUL in nearly every pair of bytes."""
+    for name, zeros in (("utf-16-le", head[1:1000:2]), ("utf-16-be", head[0:1000:2])):
+        if zeros and zeros.count(0) > 0.4 * len(zeros):
+            return name
+    return None
+
+
+def _rows(text: str, delimiter: str) -> Iterator[list[str]]:
+    previous = csv.field_size_limit(max(len(text), 131_072))
+    try:
+        # An unclosed quote at the cut end of the sample is no mistake: the rows before it count.
+        yield from csv.reader(io.StringIO(text, newline=""), delimiter=delimiter)
+    except csv.Error:
+        return
+    finally:
+        csv.field_size_limit(previous)
+
+
+def _delimiter(text: str) -> str:
+    """The delimiter that cuts the most rows into as many cells as the first row has, more than one.
+
+    Many equal rows outweigh many cells: a comma in each of some texts doesn't beat the semicolon of all rows.
+    """
+
+    def fitness(delimiter: str) -> tuple[float, int]:
+        sizes = [len(row) for row in _rows(text, delimiter) if row]
+        if not sizes or sizes[0] < 2:
+            return 0.0, 0
+        return sizes.count(sizes[0]) / len(sizes), sizes[0]
+
+    best = max(_DELIMITERS, key=fitness)
+    return best if fitness(best)[1] else ","
+
+
+def encoding_of_bytes(path: Path) -> str | None:
+    """The single-byte encoding a file that isn't UTF-8 is probably in; None where it is damaged UTF-8.
+
+    Only the lines with bytes beyond ASCII are judged. Where most of these bytes form valid UTF-8, a few that
+    don't are damage, and no reason to read the others wrongly.
+    """
+    import charset_normalizer
+
+    sample = bytearray()
+    with path.open("rb") as file:
+        for line in file:
+            if not line.isascii():
+                sample += line
+                if len(sample) > _SAMPLE_BYTES:
+                    break
+    read = sample.decode("utf-8", errors="replace")
+    damaged = read.count("\ufffd")
+    if sum(not c.isascii() for c in read) - damaged > damaged:
+        return None
+    found = charset_normalizer.from_bytes(bytes(sample), cp_isolation=list(_SINGLE_BYTE))
+    if not (best := found.best()):
+        return None
+    likely = {
+        name
+        for match in found
+        if (match.chaos, -match.coherence) <= (best.chaos, -best.coherence)
+        for name in match.could_be_from_charset
+    }
+
+    def not_letters(name: str) -> int:
+        text = sample.decode(name, errors="replace")
+        return sum(not c.isascii() and not c.isalpha() for c in text)
+
+    return min((name for name in _SINGLE_BYTE if name in likely), key=not_letters, default=best.encoding)
+
+
+class Undecodable(NamedTuple):
+    offset: int
+    byte: int
+
+
+def first_undecodable(path: Path, encoding: str) -> Undecodable | None:
+    """The first byte of a file that isn't valid in an encoding, with its offset from the start."""
+    decoder = codecs.getincrementaldecoder(encoding)()
+    done = 0
+    with path.open("rb") as file:
+        while True:
+            block = file.read(1 << 20)
+            waiting = len(decoder.getstate()[0])
+            try:
+                decoder.decode(block, final=not block)
+            except UnicodeDecodeError as error:
+                return Undecodable(done - waiting + error.start, error.object[error.start])
+            if not block:
+                return None
+            done += len(block)

@@ -1,0 +1,97 @@
+"""Codebooks and reference lists from the CSV files that stewards keep."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from igual.core.errors import IgualError, ListError, did_you_mean
+from igual.core.lists import Codebook, ReferenceList
+from igual.files.sources import existing_file
+from igual.files.tables import read_table
+
+ALIAS_SEPARATOR = "|"
+
+
+def load_codebook(path: str | os.PathLike[str], encoding: str | None = None) -> Codebook:
+    """A codebook from a table with the columns `code` and `label`; other columns are left alone.
+
+    Raises ListError that names the row (the header is row 1) of a repeated code or a missing label.
+    """
+    columns, name = _columns(path, ("code", "label"), encoding)
+    labels: dict[str, str] = {}
+    rows: dict[str, int] = {}
+    for row, (code, label) in enumerate(zip(columns["code"], columns["label"], strict=True), 2):
+        if not code.strip() and not label.strip():
+            continue  # an empty line, as spreadsheets leave them
+        if not code.strip():
+            raise ListError(f"{name}, row {row}: label {label!r} has no code")
+        if not label.strip():
+            raise ListError(f"{name}, row {row}: code {code!r} has no label")
+        if code in rows:
+            raise ListError(f"{name}, row {row}: code {code!r} stands in row {rows[code]} already")
+        labels[code], rows[code] = label, row
+    return _named(name, lambda: Codebook(labels, file=str(path)))
+
+
+def load_reference_list(path: str | os.PathLike[str], encoding: str | None = None) -> ReferenceList:
+    """A reference list from a table with the column `value`, perhaps `alias`, and any attributes.
+
+    Several aliases of an entry stand in one cell, parted by `|`.
+    Raises ListError that names the row (the header is row 1) of a repeated or blank entry or alias.
+    """
+    columns, name = _columns(path, ("value",), encoding)
+    values: list[str] = []
+    aliases: dict[str, Sequence[str]] = {}
+    rows: dict[str, int] = {}
+    kept: list[int] = []
+    for place, value in enumerate(columns["value"]):
+        row = place + 2
+        if not any(column[place].strip() for column in columns.values()):
+            continue
+        if not value.strip():
+            raise ListError(f"{name}, row {row}: there is no value")
+        if value in rows:
+            raise ListError(f"{name}, row {row}: value {value!r} stands in row {rows[value]} already")
+        rows[value] = row
+        values.append(value)
+        kept.append(place)
+        given = columns["alias"][place] if "alias" in columns else ""
+        aliases[value] = [alias.strip() for alias in given.split(ALIAS_SEPARATOR) if alias.strip()]
+    attributes = {
+        title: [column[place] for place in kept]
+        for title, column in columns.items()
+        if title not in ("value", "alias")
+    }
+    return _named(name, lambda: ReferenceList(values, aliases, attributes, file=str(path)))
+
+
+def _named(name: str, build: Any) -> Any:
+    try:
+        return build()
+    except ListError as error:
+        raise ListError(f"{name}: {error}") from None
+
+
+def _columns(
+    path: str | os.PathLike[str], needed: Sequence[str], encoding: str | None
+) -> tuple[Mapping[str, list[str]], str]:
+    found = existing_file(path, ListError)
+    try:
+        table = read_table(found, encoding).table
+    except IgualError as error:
+        raise ListError(str(error)) from None
+    names = table.column_names
+    for title in needed:
+        if title not in names:
+            raise ListError(f"{found.name} has no column {title!r}{did_you_mean(title, names)}")
+    if len(set(names)) < len(names):
+        twice = next(title for title in names if names.count(title) > 1)
+        raise ListError(f"{found.name} has the column {twice!r} twice")
+    texts = {title: [_text(cell) for cell in table[title].to_pylist()] for title in names}
+    return texts, found.name
+
+
+def _text(cell: object) -> str:
+    return "" if cell is None else str(cell)

@@ -1,0 +1,168 @@
+"""Rulebook files: TOML, with the lists and codebooks beside them."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import tomllib
+from collections.abc import Iterator, Mapping
+from pathlib import Path
+from typing import Any
+
+import tomlkit
+from pydantic import Field, model_validator
+
+from igual.core.errors import IgualError, ListError, RulebookError, did_you_mean
+from igual.core.lists import Codebook, ReferenceList
+from igual.core.rulebook import Rulebook
+from igual.core.rules import KINDS, Rule
+from igual.core.words import Worded
+from igual.files.lists import load_codebook, load_reference_list
+from igual.files.outputs import outputs
+from igual.files.sources import existing_file
+
+FORMAT = 1
+_LARGEST = 16 << 20
+
+
+class _ListWords(Worded):
+    file: str | None = None
+    values: list[str] | None = None
+    aliases: dict[str, list[str]] = Field(default_factory=dict)
+    attributes: dict[str, list[str]] = Field(default_factory=dict)
+
+    @model_validator(mode="after")
+    def _one_source(self) -> _ListWords:
+        if (self.file is None) == (self.values is None):
+            raise ValueError("give either 'file' or 'values'")
+        if self.file is not None and (self.aliases or self.attributes):
+            raise ValueError("'aliases' and 'attributes' stand in the file when 'file' is given")
+        return self
+
+
+class _CodebookWords(Worded):
+    file: str | None = None
+    labels: dict[str, str] | None = None
+
+    @model_validator(mode="after")
+    def _one_source(self) -> _CodebookWords:
+        if (self.file is None) == (self.labels is None):
+            raise ValueError("give either 'file' or 'labels'")
+        return self
+
+
+class _FileWords(Worded):
+    igual: int
+    lists: dict[str, dict[str, Any]] = Field(default_factory=dict)
+    codebooks: dict[str, dict[str, Any]] = Field(default_factory=dict)
+    rule: list[dict[str, Any]] = Field(min_length=1)
+
+
+_BY_WORD: Mapping[str, type[Rule]] = {kind.model_fields["do"].default: kind for kind in KINDS}
+
+
+def load_rulebook(path: str | os.PathLike[str]) -> Rulebook:
+    """Read a rulebook; `file` of a list or codebook is taken from the rulebook's folder.
+
+    Raises RulebookError with one message that names the file, the rule and the nearest valid word.
+    """
+    found = existing_file(path, RulebookError)
+    if found.stat().st_size > _LARGEST:
+        raise RulebookError(f"{found.name} is too large to be a rulebook")
+    try:
+        given = tomllib.loads(found.read_bytes().decode("utf-8-sig"))
+    except tomllib.TOMLDecodeError as error:
+        raise RulebookError(f"{found.name} is not valid TOML: {error}") from None
+    except UnicodeDecodeError as error:
+        raise RulebookError(f"{found.name} is not valid utf-8 at offset {error.start:,}") from None
+    except RecursionError:
+        raise RulebookError(f"{found.name} is not valid TOML: it is nested too deeply") from None
+    try:
+        return _built(given, found.parent)
+    except (ListError, RulebookError) as error:
+        raise RulebookError(f"{found.name}: {error}") from None
+
+
+def _built(given: dict[str, Any], folder: Path) -> Rulebook:
+    words = _FileWords(**given)
+    if words.igual != FORMAT:
+        raise RulebookError(f"it is in format {words.igual}; this version of Igual reads format {FORMAT}")
+    rules = [_rule(number, rule) for number, rule in enumerate(words.rule, 1)]
+    lists = {name: _reference_list(name, entry, folder) for name, entry in words.lists.items()}
+    codebooks = {name: _codebook(name, entry, folder) for name, entry in words.codebooks.items()}
+    return Rulebook(rules, lists, codebooks)
+
+
+def _rule(number: int, given: dict[str, Any]) -> Rule:
+    if "do" not in given:
+        raise RulebookError(f"rule {number}: the word 'do' is missing; there are: {', '.join(_BY_WORD)}")
+    do = given["do"]
+    if not isinstance(do, str) or do not in _BY_WORD:
+        raise RulebookError(f"rule {number}: no rule does {do!r}{did_you_mean(str(do), _BY_WORD)}")
+    with _said_of(f"rule {number} ({do})"):
+        return _BY_WORD[do](**given)
+
+
+def _reference_list(name: str, given: dict[str, Any], folder: Path) -> ReferenceList:
+    with _said_of(f"list {name!r}"):
+        words = _ListWords(**given)
+        if words.file is not None:
+            return load_reference_list(folder / words.file)
+        return ReferenceList(words.values or [], words.aliases, words.attributes)
+
+
+def _codebook(name: str, given: dict[str, Any], folder: Path) -> Codebook:
+    with _said_of(f"codebook {name!r}"):
+        words = _CodebookWords(**given)
+        return load_codebook(folder / words.file) if words.file is not None else Codebook(words.labels or {})
+
+
+@contextlib.contextmanager
+def _said_of(where: str) -> Iterator[None]:
+    """Puts what is being read in front of what is wrong with it."""
+    try:
+        yield
+    except IgualError as error:
+        raise RulebookError(f"{where}: {error}") from None
+
+
+def save_rulebook(book: Rulebook, path: str | os.PathLike[str]) -> None:
+    """Write a rulebook; lists and codebooks that come from files are named, others are written out in it."""
+    folder = Path(path).resolve().parent
+    document = tomlkit.document()
+    document.add("igual", tomlkit.item(FORMAT))
+    for kind, entries in (("lists", book.lists), ("codebooks", book.codebooks)):
+        for name, entry in entries.items():
+            document.setdefault(kind, tomlkit.table(is_super_table=True))[name] = _source(entry, folder)
+    rules = tomlkit.aot()
+    for rule in book.rules:
+        table = tomlkit.table()
+        for word, given in rule.words().items():
+            table.add(word, _inline(given))
+        rules.append(table)
+    document.add("rule", rules)
+    with outputs() as staged:
+        staged.place(path).write_text(tomlkit.dumps(document), encoding="utf-8", newline="\n")
+
+
+def _source(entry: Codebook | ReferenceList, folder: Path) -> Any:
+    table = tomlkit.table()
+    if entry.file is not None:
+        named = Path(os.path.relpath(Path(entry.file).resolve(), folder)).as_posix()
+        table.add("file", named)
+    elif isinstance(entry, Codebook):
+        table.add("labels", _inline(dict(entry.labels)))
+    else:
+        table.add("values", list(entry.values))
+        for word in ("aliases", "attributes"):
+            if given := getattr(entry, word):
+                table.add(word, _inline({name: list(texts) for name, texts in given.items()}))
+    return table
+
+
+def _inline(given: Any) -> Any:
+    if isinstance(given, dict):
+        inline = tomlkit.inline_table()
+        inline.update(given)
+        return inline
+    return given

@@ -1,0 +1,89 @@
+"""Table files by their kind: which reader and writer serves which ending."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Collection
+from pathlib import Path
+from typing import NamedTuple
+
+import pyarrow as pa
+
+from igual.core.errors import OutputError, TableError
+from igual.files.dialects import Dialect
+from igual.files.sources import existing_file
+
+TEXT_ENDINGS = (".csv", ".tsv", ".txt")
+PARQUET_ENDINGS = (".parquet", ".pq")
+ENDINGS = (*TEXT_ENDINGS, *PARQUET_ENDINGS)
+
+
+class TableFile(NamedTuple):
+    """A table that was read, and how the file was written (None: not a text table)."""
+
+    path: Path
+    table: pa.Table
+    dialect: Dialect | None
+
+
+def column_names(path: str | os.PathLike[str], encoding: str | None = None) -> tuple[str, ...]:
+    """The columns of a table file, without reading its rows."""
+    found = existing_file(path)
+    if _is_text(found):
+        from igual.files.dialects import establish
+
+        return establish(found, encoding).header
+    return _parquet(found).schema_arrow.names  # type: ignore[no-any-return]
+
+
+def read_table(
+    path: str | os.PathLike[str], encoding: str | None = None, categorical: Collection[str] = ()
+) -> TableFile:
+    """Read a table file; its ending says of which kind it is.
+
+    encoding: of a text table, when it is known better than its bytes tell.
+    categorical: columns that rules will work on, to hold as dictionary-encoded texts where that helps.
+    """
+    found = existing_file(path)
+    if _is_text(found):
+        from igual.files.csv_tables import read_csv
+
+        return TableFile(found, *read_csv(found, encoding, categorical))
+    return TableFile(found, _parquet(found).read(), None)
+
+
+def write_table(table: pa.Table, path: Path, ending: str, like: Dialect | None = None) -> None:
+    """Write a table as the kind of file that `ending` says; a text table in the manner of `like`."""
+    if ending.lower() in PARQUET_ENDINGS:
+        from pyarrow import parquet
+
+        parquet.write_table(table, path)
+        return
+    from igual.files.csv_tables import write_csv
+
+    delimiter = "\t" if ending.lower() == ".tsv" else like.delimiter if like and like.delimiter != "\t" else ","
+    write_csv(table, path, delimiter, like.line_end if like else "\n", bool(like and like.bom))
+
+
+def checked_ending(path: str | os.PathLike[str]) -> str:
+    """The ending of an output, if Igual writes that kind of file."""
+    ending = Path(path).suffix
+    if ending.lower() not in ENDINGS:
+        raise OutputError(f"{path}: can't tell what to write; end the name with one of {', '.join(ENDINGS)}")
+    return ending
+
+
+def _is_text(path: Path) -> bool:
+    ending = path.suffix.lower()
+    if ending not in ENDINGS:
+        raise TableError(f"{path.name}: can't read this kind of file; tables end with {', '.join(ENDINGS)}")
+    return ending in TEXT_ENDINGS
+
+
+def _parquet(path: Path):  # type: ignore[no-untyped-def]
+    from pyarrow import parquet
+
+    try:
+        return parquet.ParquetFile(path)
+    except pa.ArrowInvalid as error:
+        raise TableError(f"{path.name} is not a Parquet file, or is damaged: {str(error).splitlines()[0]}") from None
