@@ -61,21 +61,29 @@ def hints_of(outcome: Outcome) -> list[Hint]:
 
 
 def _without_effect(outcome: Outcome) -> Iterable[Hint]:
-    for stage in outcome.stages:
-        if stage.changed.any() or stage.rule.into is not None:
+    """Rules that changed nothing in any of their columns, or in one where something came near."""
+    for number in dict.fromkeys(stage.number for stage in outcome.stages):
+        stages = [stage for stage in outcome.stages if stage.number == number]
+        idle = [stage for stage in stages if not _was_of_use(stage)]
+        near = [miss for miss in outcome.near_misses if miss.rule == number]
+        missed = [stage for stage in idle if any(miss.column == stage.target for miss in near)]
+        named = idle if len(idle) == len(stages) else missed
+        if not named:
             continue
-        used = stage.result.used
-        if used is not None and used.any():
-            continue  # what it looks up was all there, in order already
-        near = [
+        columns = " and ".join(repr(stage.target) for stage in named)
+        said = [
             f"{quoted(miss.value)} ({_rows(miss.rows)}) for {quoted(miss.entry)}"
-            for miss in outcome.near_misses
-            if (miss.rule, miss.column) == (stage.number, stage.target)
+            for miss in near
+            if any(miss.column == stage.target for stage in named)
         ]
-        but = f"; near misses: {examples(near)}" if near else ""
-        yield Hint(
-            stage.number, stage.target, "no effect", f"{stage.name} changed nothing in column {stage.target!r}{but}"
-        )
+        but = f"; near misses: {examples(said)}" if said else ""
+        text = f"{named[0].name} changed nothing in {columns}{but}"
+        yield Hint(number, named[0].target, "no effect", text)
+
+
+def _was_of_use(stage: Stage) -> bool:
+    """Whether a rule changed something, or found that what it looks up was in order already."""
+    return bool(stage.changed.any() or (stage.result.used is not None and stage.result.used.any()))
 
 
 def _unused_pairs(outcome: Outcome) -> Iterable[Hint]:

@@ -33,7 +33,7 @@ _NUMBER = r"^[+\-−]?(\d{1,3}([.,' ]\d{3})+|\d+)([.,]\d+)?\s?%?$"
 # Texts that people write for "there is no value"; compared with case and outer spaces set aside.
 LIKE_MISSING = (
     "n/a", "n.a.", "n.a", "na", "#n/a", "nan", "null", "none", "nil", "-", "--", "---", "–", "—", "?", "??", "???",
-    ".", "..", "...", "*", "/", "x", "xx", "xxx", "unknown", "not known", "unk", "missing", "not available",
+    ".", "..", "...", "*", "xxx", "unknown", "not known", "unk", "missing", "not available",
     "not applicable", "not recorded", "not stated", "no data", "no value", "tbd", "tba", "to be determined",
     "(blank)", "(empty)", "(none)", "(missing)", "<na>", "[none]", "empty", "blank", "undefined", "unspecified",
 )  # fmt: skip

@@ -73,6 +73,11 @@ class Outcome:
         columns = [trail.column.values, trail.clean, pa.array(trail.column.counts)]
         return pa.table(columns, schema=pa.schema(CROSSWALK_SCHEMA))
 
+    @cached_property
+    def crosswalks(self) -> pa.Table:
+        """column, raw, clean, rows of all columns that rules touched."""
+        return self.trail.select(["column", *CROSSWALK_SCHEMA])
+
     def follow(self, column: str, raw: str | None) -> list[Followed]:
         """One raw value through every rule of its column, whether the rule changed it or not."""
         trail = self._trail_of(column)

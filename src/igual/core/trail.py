@@ -46,11 +46,13 @@ class Stage(NamedTuple):
 class ColumnTrail:
     """A column on its way through the rules.
 
+    name: the column the result goes to. source: the column of the table it began as.
     column: the raw column. values: the distinct values as they are now, (now,).
     places: for each raw value its place in `values`, (distinct,).
     """
 
     name: str
+    source: str
     column: Column
     values: pa.Array
     places: Codes
@@ -58,7 +60,7 @@ class ColumnTrail:
 
     @classmethod
     def begin(cls, name: str, column: Column) -> ColumnTrail:
-        return cls(name, column, column.values, np.arange(len(column.values), dtype=np.int32))
+        return cls(name, name, column, column.values, np.arange(len(column.values), dtype=np.int32))
 
     def through(self, number: int, rule: Rule, rewriter: Rewriter) -> ColumnTrail:
         """The trail with one more rule applied; values that now coincide are merged."""
@@ -68,10 +70,10 @@ class ColumnTrail:
         stage = Stage(number, rule, rewriter, target, self.values, self.places, self.rows, result, changed)
         stages = (*self.stages, stage)
         if not changed.any():
-            return ColumnTrail(target, self.column, self.values, self.places, stages)
+            return ColumnTrail(target, self.source, self.column, self.values, self.places, stages)
         values, moved = merged(result.values)
         places = self.places if moved is None else moved[self.places].astype(np.int32, copy=False)
-        return ColumnTrail(target, self.column, values, places, stages)
+        return ColumnTrail(target, self.source, self.column, values, places, stages)
 
     @cached_property
     def rows(self) -> Counts:

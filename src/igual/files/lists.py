@@ -2,23 +2,46 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
-from collections.abc import Mapping, Sequence
-from typing import Any
+from collections.abc import Iterator, Mapping, Sequence
 
 from igual.core.errors import IgualError, ListError, did_you_mean
-from igual.core.lists import Codebook, ReferenceList
+from igual.core import lists as core
 from igual.files.sources import existing_file
 from igual.files.tables import read_table
 
 ALIAS_SEPARATOR = "|"
 
 
-def load_codebook(path: str | os.PathLike[str], encoding: str | None = None) -> Codebook:
-    """A codebook from a table with the columns `code` and `label`; other columns are left alone.
+class Codebook(core.Codebook):
+    __doc__ = core.Codebook.__doc__
 
-    Raises ListError that names the row (the header is row 1) of a repeated code or a missing label.
-    """
+    @classmethod
+    def load(cls, path: str | os.PathLike[str], *, encoding: str | None = None) -> Codebook:
+        """Read a codebook from a table file with the columns `code` and `label`, in order.
+
+        Other columns are left alone. Raises ListError that names the row (the header is row 1) of a
+        repeated code or a missing label.
+        """
+        return load_codebook(path, encoding)
+
+
+class ReferenceList(core.ReferenceList):
+    __doc__ = core.ReferenceList.__doc__
+
+    @classmethod
+    def load(cls, path: str | os.PathLike[str], *, encoding: str | None = None) -> ReferenceList:
+        """Read a reference list from a table file with the column `value`, perhaps `alias`, and attributes.
+
+        Several aliases of an entry stand in one cell, parted by `|`. Raises ListError that names the row
+        (the header is row 1) of a repeated or blank entry or alias.
+        """
+        return load_reference_list(path, encoding)
+
+
+def load_codebook(path: str | os.PathLike[str], encoding: str | None = None) -> Codebook:
+    """See `Codebook.load`."""
     columns, name = _columns(path, ("code", "label"), encoding)
     labels: dict[str, str] = {}
     rows: dict[str, int] = {}
@@ -32,15 +55,12 @@ def load_codebook(path: str | os.PathLike[str], encoding: str | None = None) -> 
         if code in rows:
             raise ListError(f"{name}, row {row}: code {code!r} stands in row {rows[code]} already")
         labels[code], rows[code] = label, row
-    return _named(name, lambda: Codebook(labels, file=str(path)))
+    with _said_of(name):
+        return Codebook(labels, file=str(path))
 
 
 def load_reference_list(path: str | os.PathLike[str], encoding: str | None = None) -> ReferenceList:
-    """A reference list from a table with the column `value`, perhaps `alias`, and any attributes.
-
-    Several aliases of an entry stand in one cell, parted by `|`.
-    Raises ListError that names the row (the header is row 1) of a repeated or blank entry or alias.
-    """
+    """See `ReferenceList.load`."""
     columns, name = _columns(path, ("value",), encoding)
     values: list[str] = []
     aliases: dict[str, Sequence[str]] = {}
@@ -64,12 +84,15 @@ def load_reference_list(path: str | os.PathLike[str], encoding: str | None = Non
         for title, column in columns.items()
         if title not in ("value", "alias")
     }
-    return _named(name, lambda: ReferenceList(values, aliases, attributes, file=str(path)))
+    with _said_of(name):
+        return ReferenceList(values, aliases, attributes, file=str(path))
 
 
-def _named(name: str, build: Any) -> Any:
+@contextlib.contextmanager
+def _said_of(name: str) -> Iterator[None]:
+    """Puts the file's name in front of what is wrong with it."""
     try:
-        return build()
+        yield
     except ListError as error:
         raise ListError(f"{name}: {error}") from None
 

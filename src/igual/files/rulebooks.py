@@ -7,17 +7,17 @@ import os
 import tomllib
 from collections.abc import Iterator, Mapping
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import tomlkit
 from pydantic import Field, model_validator
 
+from igual.core import lists as core
 from igual.core.errors import IgualError, ListError, RulebookError, did_you_mean
-from igual.core.lists import Codebook, ReferenceList
 from igual.core.rulebook import Rulebook
 from igual.core.rules import KINDS, Rule
 from igual.core.words import Worded
-from igual.files.lists import load_codebook, load_reference_list
+from igual.files.lists import Codebook, ReferenceList, load_codebook, load_reference_list
 from igual.files.outputs import outputs
 from igual.files.sources import existing_file
 
@@ -61,8 +61,11 @@ class _FileWords(Worded):
 _BY_WORD: Mapping[str, type[Rule]] = {kind.model_fields["do"].default: kind for kind in KINDS}
 
 
-def load_rulebook(path: str | os.PathLike[str]) -> Rulebook:
-    """Read a rulebook; `file` of a list or codebook is taken from the rulebook's folder.
+Book = TypeVar("Book", bound=Rulebook)
+
+
+def load_rulebook(path: str | os.PathLike[str], kind: type[Book]) -> Book:
+    """Read a rulebook as one of a `kind`; `file` of a list or codebook is taken from the rulebook's folder.
 
     Raises RulebookError with one message that names the file, the rule and the nearest valid word.
     """
@@ -78,19 +81,19 @@ def load_rulebook(path: str | os.PathLike[str]) -> Rulebook:
     except RecursionError:
         raise RulebookError(f"{found.name} is not valid TOML: it is nested too deeply") from None
     try:
-        return _built(given, found.parent)
+        return _built(given, found.parent, kind)
     except (ListError, RulebookError) as error:
         raise RulebookError(f"{found.name}: {error}") from None
 
 
-def _built(given: dict[str, Any], folder: Path) -> Rulebook:
+def _built(given: dict[str, Any], folder: Path, kind: type[Book]) -> Book:
     words = _FileWords(**given)
     if words.igual != FORMAT:
         raise RulebookError(f"it is in format {words.igual}; this version of Igual reads format {FORMAT}")
     rules = [_rule(number, rule) for number, rule in enumerate(words.rule, 1)]
     lists = {name: _reference_list(name, entry, folder) for name, entry in words.lists.items()}
     codebooks = {name: _codebook(name, entry, folder) for name, entry in words.codebooks.items()}
-    return Rulebook(rules, lists, codebooks)
+    return kind(rules, lists, codebooks)
 
 
 def _rule(number: int, given: dict[str, Any]) -> Rule:
@@ -145,12 +148,12 @@ def save_rulebook(book: Rulebook, path: str | os.PathLike[str]) -> None:
         staged.place(path).write_text(tomlkit.dumps(document), encoding="utf-8", newline="\n")
 
 
-def _source(entry: Codebook | ReferenceList, folder: Path) -> Any:
+def _source(entry: core.Codebook | core.ReferenceList, folder: Path) -> Any:
     table = tomlkit.table()
     if entry.file is not None:
         named = Path(os.path.relpath(Path(entry.file).resolve(), folder)).as_posix()
         table.add("file", named)
-    elif isinstance(entry, Codebook):
+    elif isinstance(entry, core.Codebook):
         table.add("labels", _inline(dict(entry.labels)))
     else:
         table.add("values", list(entry.values))

@@ -1,0 +1,36 @@
+"""Igual makes the values of a categorical column equal where they mean the same."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from igual import rules
+    from igual.api import Codebook, Outcome, ReferenceList, Rulebook, Survey, Tally, count, survey, tally
+    from igual.core.errors import IgualError, ListError, OutputError, RulebookError, TableError
+
+__all__ = [
+    "Codebook", "IgualError", "ListError", "Outcome", "OutputError", "ReferenceList", "Rulebook", "RulebookError",
+    "Survey", "TableError", "Tally", "__version__", "count", "rules", "survey", "tally",
+]  # fmt: skip
+
+
+def __getattr__(name: str) -> Any:
+    """Load the public names when they are first used, so that the command line starts fast."""
+    import importlib
+
+    if name == "rules":
+        return importlib.import_module("igual.rules")
+    if name == "__version__":
+        from importlib.metadata import version
+
+        return version("igual")
+    if name.endswith("Error") and name in __all__:
+        return getattr(importlib.import_module("igual.core.errors"), name)
+    if name in __all__:
+        return getattr(importlib.import_module("igual.api"), name)
+    raise AttributeError(f"module 'igual' has no attribute {name!r}")
+
+
+def __dir__() -> list[str]:
+    return sorted(__all__)

@@ -1,0 +1,88 @@
+"""The command line: one thin module per command.
+
+Command modules import only click at the top, so that `--help` is fast; what they need they import when run.
+"""
+
+from __future__ import annotations
+
+import signal
+import sys
+from typing import Any
+
+import click
+
+from igual.cli.apply import apply
+from igual.cli.check import check
+from igual.cli.demo import demo
+from igual.cli.survey import survey
+from igual.cli.tally import tally
+
+
+def _print_version(context: click.Context, _: click.Parameter, wanted: bool) -> None:
+    if wanted and not context.resilient_parsing:
+        from importlib.metadata import version
+
+        click.echo(f"igual {version('igual')}")
+        context.exit()
+
+
+@click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.option(
+    "--version", is_flag=True, is_eager=True, expose_value=False, callback=_print_version, help="Show the version."
+)
+def igual() -> None:
+    """Make the values of a column equal where they mean the same.
+
+    Look first (survey, tally), then apply a rulebook, and keep it standard with check.
+    New here? Run:  igual demo
+    """
+
+
+for command in (survey, tally, apply, check, demo):
+    igual.add_command(command)
+
+
+def _stop(_: int, __: Any) -> None:
+    raise KeyboardInterrupt
+
+
+def main() -> None:
+    """Run the command line; errors are said in a line or two, never as a traceback."""
+    signal.signal(signal.SIGTERM, _stop)
+    try:
+        status = igual.main(standalone_mode=False)
+    except click.exceptions.Abort:
+        _say("stopped; nothing was written")
+        sys.exit(130)
+    except click.exceptions.NoArgsIsHelpError as error:
+        error.show()
+        sys.exit(2)
+    except click.ClickException as error:
+        context = getattr(error, "ctx", None)
+        path = context.command_path if context is not None else "igual"
+        _say(f"{error.format_message()}\nSee '{path} --help'.")
+        sys.exit(2)
+    except BrokenPipeError:
+        # Whoever read the output has gone, as `head` does; the rest is of no use to anyone.
+        sys.stderr.close()
+        sys.exit(0)
+    except Exception as error:
+        from igual.core.errors import IgualError
+
+        if not isinstance(error, IgualError | OSError | MemoryError):
+            raise
+        _say(_said(error))
+        sys.exit(2)
+    sys.exit(status if isinstance(status, int) else 0)
+
+
+def _said(error: Exception) -> str:
+    if isinstance(error, MemoryError):
+        return "the computer has too little free memory for this table"
+    if isinstance(error, OSError) and error.strerror:
+        return f"{error.filename or 'a file'}: {error.strerror}"
+    return str(error)
+
+
+def _say(text: str) -> None:
+    click.echo(f"igual: {text}", err=True)

@@ -1,0 +1,64 @@
+"""How commands read tables and rulebooks, and what they say about it."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from pathlib import Path
+
+import click
+import pyarrow as pa
+
+from igual.core.errors import RulebookError, TableError, did_you_mean
+from igual.core.outcome import Outcome
+from igual.core.rulebook import Rulebook
+from igual.engines import text_column
+from igual.engines.arrow_tables import ArrowEngine
+from igual.files.rulebooks import load_rulebook
+from igual.files.tables import TableFile, column_names, read_table
+from igual.report.progress import waiting
+
+
+def loaded(path: str, encoding: str | None, categorical: Collection[str] = ()) -> TableFile:
+    with waiting(f"reading {Path(path).name}"):
+        return read_table(path, encoding, categorical)
+
+
+def columns_named(table: pa.Table, wanted: Sequence[str]) -> list[int]:
+    """The places of the wanted columns; all of them when none is named."""
+    names = table.column_names
+    for name in wanted:
+        if name not in names:
+            raise TableError(f"the table has no column {name!r}{did_you_mean(name, names)}")
+        if names.count(name) > 1:
+            raise TableError(f"the table has {names.count(name)} columns {name!r}, so it isn't clear which is meant")
+    return [names.index(name) for name in wanted] or list(range(len(names)))
+
+
+def said_of_reading(source: TableFile) -> None:
+    """Say on standard error how a text table was read, where that was a guess or out of the ordinary."""
+    dialect = source.dialect
+    if dialect is not None and dialect.encoding != "utf-8":
+        click.echo(f"{source.path.name} was read as {dialect.encoding}; --encoding names another", err=True)
+    names = source.table.column_names
+    if twice := [name for name in dict.fromkeys(names) if names.count(name) > 1]:
+        click.echo(f"{source.path.name} has several columns called {', '.join(map(repr, twice))}", err=True)
+
+
+def applied(rulebook: str, table: str, encoding: str | None) -> tuple[Rulebook, TableFile, Outcome]:
+    """Apply a rulebook file to a table file."""
+    book = load_rulebook(rulebook, Rulebook)
+    try:
+        needed = book.source_columns(column_names(table, encoding))
+        source = loaded(table, encoding, needed)
+        engine = ArrowEngine()
+        with waiting("applying the rules"):
+            outcome = book.run(engine.names(source.table), lambda name: text_column(engine, source.table, name))
+            return book, source, outcome
+    except RulebookError as error:
+        raise RulebookError(f"{Path(rulebook).name}: {error}") from None
+
+
+def book_files(rulebook: str, book: Rulebook) -> list[Path]:
+    """The files that make up a rulebook: itself, its lists and its codebooks."""
+    entries = [*book.lists.values(), *book.codebooks.values()]
+    return [Path(rulebook), *(Path(entry.file) for entry in entries if entry.file is not None)]

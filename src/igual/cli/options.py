@@ -1,0 +1,39 @@
+"""Arguments and options that several commands share."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+import click
+
+Command = TypeVar("Command", bound=Callable[..., Any])
+
+table_argument = click.argument("table")
+rulebook_argument = click.argument("rulebook")
+encoding_option = click.option(
+    "--encoding", metavar="NAME", help="Encoding of a text table, when its bytes don't tell (such as cp1250)."
+)
+json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON for machines.")
+
+
+def condition_options(command: Command) -> Command:
+    """The words of a condition as options."""
+    options = [
+        click.option("--equals", metavar="T", help="Only values that equal T."),
+        click.option("--contains", metavar="T", help="Only values that contain T."),
+        click.option("--starts", metavar="T", help="Only values that start with T."),
+        click.option("--ends", metavar="T", help="Only values that end with T."),
+        click.option("--one-of", metavar="T", multiple=True, help="Only these values; give it several times."),
+        click.option("--blank/--not-blank", default=None, help="Only values that are blank or missing, or not."),
+        click.option("--ignore-case", is_flag=True, help="Compare with case set aside."),
+    ]
+    for option in reversed(options):
+        command = option(command)
+    return command
+
+
+def print_json(found: Any) -> None:
+    """Print records as JSON: UTF-8, keys in a fixed order, two spaces deep."""
+    click.echo(json.dumps(found, ensure_ascii=False, indent=2))

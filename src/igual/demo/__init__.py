@@ -1,0 +1,1 @@
+"""The sample data, and the full example told over it."""

@@ -1,0 +1,46 @@
+"""The sample files, laid out where a steward can play with them."""
+
+from __future__ import annotations
+
+from importlib import resources
+from pathlib import Path
+from typing import NamedTuple
+
+from igual.core.errors import OutputError
+from igual.files.outputs import outputs
+
+FILES = {
+    "trees.csv": "the raw register: 2,000 trees, three crews, three habits",
+    "trees.toml": "the rulebook",
+    "species.csv": "reference lists: accepted values and their aliases",
+    "districts.csv": "",
+    "contractors.csv": "",
+    "condition.csv": "codebooks: codes and their labels",
+    "site.csv": "",
+}
+
+
+class Laid(NamedTuple):
+    """Where the sample lies, and which files there were the reader's own and stayed as they were."""
+
+    folder: Path
+    kept: tuple[str, ...]
+
+
+def lay_out(folder: Path) -> Laid:
+    """Write the sample files; those that are there already, perhaps changed by the reader, stay."""
+    if folder.exists() and not folder.is_dir():
+        raise OutputError(f"{folder} is a file; name a folder for the sample")
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise OutputError(f"could not make the folder {folder}: {error.strerror}") from None
+    kept = []
+    with outputs() as staged:
+        for name in FILES:
+            content = resources.files("igual.demo").joinpath("data", name).read_bytes()
+            if not (folder / name).exists():
+                staged.place(folder / name).write_bytes(content)
+            elif (folder / name).read_bytes() != content:
+                kept.append(name)
+    return Laid(folder, tuple(kept))

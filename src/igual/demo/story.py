@@ -1,0 +1,101 @@
+"""The first five minutes: look, apply, read the account."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pyarrow as pa
+from rich.console import Console, RenderableType
+from rich.text import Text
+
+from igual.core.column import Column
+from igual.core.conditions import Condition
+from igual.core.outcome import Outcome
+from igual.core.rulebook import Rulebook
+from igual.core.survey import survey
+from igual.core.tally import tally
+from igual.demo.layout import FILES, Laid
+from igual.engines import text_column
+from igual.engines.arrow_tables import ArrowEngine
+from igual.files.outputs import outputs
+from igual.files.rulebooks import load_rulebook
+from igual.files.tables import read_table, write_table
+from igual.report.terminal import console
+from igual.report.views import effects_view, hints_view, shown, survey_view, table, unknown_view
+
+_LOOKED_AT = ("species", "site", "contractor")
+_TOP = 8
+
+
+def tell(laid: Laid) -> None:
+    """Show on the sample what Igual does, step by step, each with the command that does it."""
+    folder = laid.folder
+    screen = console()
+    source = read_table(folder / "trees.csv")
+    book = load_rulebook(folder / "trees.toml", Rulebook)
+    engine = ArrowEngine()
+    names = engine.names(source.table)
+
+    screen.print(Text("Port Almery counts its street trees", style="bold underline"))
+    screen.print("Three crews wrote the same things in three ways. This is how Igual puts them right.\n")
+    if laid.kept:
+        screen.print(f"Your own {', '.join(laid.kept)} in {folder} stays as you changed it.\n", markup=False)
+
+    _step(screen, 1, "Look", f"igual survey {folder / 'trees.csv'} " + " ".join(f"-c {name}" for name in _LOOKED_AT))
+    looked_at = [names.index(name) for name in _LOOKED_AT if name in names]
+    screen.print(survey_view(survey((names[at], "text", engine.column(source.table, at)) for at in looked_at), "trees.csv"))
+
+    _step(screen, 2, "Apply the rulebook", f"igual apply {folder / 'trees.toml'} {folder / 'trees.csv'} --out {folder / 'clean.csv'}")
+    outcome = book.run(names, lambda name: text_column(engine, source.table, name))
+    clean = engine.rebuilt(source.table, outcome.trails)
+    with outputs([folder / name for name in FILES]) as staged:
+        for name, made in (("clean.csv", clean), ("trail.csv", outcome.trail), ("crosswalk.csv", outcome.crosswalks)):
+            write_table(made, staged.place(folder / name), ".csv", source.dialect)
+    screen.print(effects_view(outcome))
+    screen.print(_before_and_after(outcome, "species"))
+
+    _step(screen, 3, "See what waits for you", f"igual check {folder / 'trees.toml'} {folder / 'trees.csv'}")
+    screen.print(unknown_view(outcome))
+    screen.print(hints_view(outcome))
+
+    _step(screen, 4, "Your turn", f"edit {folder / 'trees.toml'}, then: igual demo {folder}")
+    screen.print(_files(folder))
+
+
+def _step(screen: Console, number: int, title: str, command: str) -> None:
+    screen.print()
+    screen.print(Text.assemble((f" {number} ", "reverse"), (f" {title}  ", "bold")))
+    screen.print(Text(f"    {command}\n", style="cyan"))
+
+
+def _before_and_after(outcome: Outcome, column: str) -> RenderableType:
+    """The most frequent clean values, and the raw spellings that each was made of."""
+    walk = outcome.crosswalk(column)
+    after = tally(_as_column(walk), Condition())
+    spellings: dict[str | None, list[tuple[int, str | None]]] = {}
+    for record in walk.to_pylist():
+        spellings.setdefault(record["clean"], []).append((record["rows"], record["raw"]))
+    rows = []
+    for record in after.table.to_pylist()[:_TOP]:
+        made_of = sorted(spellings[record["value"]], key=lambda spelling: (-spelling[0], spelling[1] or ""))
+        some = Text(", ").join(shown(raw) for _, raw in made_of[:4])
+        more = f" and {len(made_of) - 4} more" if len(made_of) > 4 else ""
+        rows.append((shown(record["value"]), record["rows"], len(made_of), Text.assemble(some, more)))
+    title = f"{column}: {walk.num_rows:,} spellings before, {after.table.num_rows:,} after; the most frequent:"
+    return table(title, ("after", "rows#", "spellings#", "before"), rows)
+
+
+def _as_column(walk: pa.Table) -> Column:
+    """A column of clean values that keeps the rows of a crosswalk."""
+    codes = pa.array(range(walk.num_rows), pa.int32()).to_numpy().repeat(walk["rows"].to_numpy())
+    return Column.from_codes(walk["clean"].combine_chunks(), codes)
+
+
+def _files(folder: Path) -> RenderableType:
+    made = {
+        "clean.csv": "the clean register",
+        "trail.csv": "what each rule made of each distinct value",
+        "crosswalk.csv": "raw and clean values, for any other program to join",
+    }
+    rows = [(Text(str(folder / name)), what) for name, what in {**FILES, **made}.items()]
+    return table("Where everything lies", ("file", "what it is"), rows)

@@ -1,0 +1,77 @@
+"""How tables of each kind get in and out; one file per kind, the same functions in each.
+
+Every engine has `names(table)`, `kind(table, place)`, `column(table, place)` and `rebuilt(table, trails)`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Protocol
+
+from igual.core.column import Column
+from igual.core.errors import TableError
+from igual.core.trail import ColumnTrail
+
+
+class Engine(Protocol):
+    """What a kind of table must be able to do; tables and columns are never changed in place."""
+
+    def names(self, table: Any) -> list[str]:
+        """The column names, in order; a name may stand twice."""
+
+    def kind(self, table: Any, place: int) -> str:
+        """'text' for a column of texts, else its type; what follows a colon says more."""
+
+    def column(self, table: Any, place: int) -> Column:
+        """The encoded column; of one that holds no texts, encoded as it would be printed."""
+
+    def rebuilt(self, table: Any, trails: Mapping[str, ColumnTrail]) -> Any:
+        """The same kind of table with the clean columns in their places, and new ones at the end."""
+
+
+def engine_of(table: Any) -> Engine:
+    """The engine for a table, told by its type without importing libraries that aren't in use."""
+    module = type(table).__module__.partition(".")[0]
+    if module == "pandas":
+        from igual.engines.pandas_tables import PandasEngine
+
+        return PandasEngine()
+    if module == "pyarrow":
+        from igual.engines.arrow_tables import ArrowEngine
+
+        return ArrowEngine()
+    if isinstance(table, Mapping):
+        from igual.engines.plain_tables import PlainEngine
+
+        return PlainEngine()
+    raise TableError(
+        f"can't take a table of type {type(table).__name__}; give a pandas DataFrame, an Arrow table, "
+        "or a dict of column names and sequences"
+    )
+
+
+def text_column(engine: Engine, table: Any, name: str) -> Column:
+    """The encoded column of a name, for rules: it must hold texts."""
+    place = engine.names(table).index(name)
+    if (kind := engine.kind(table, place)) != "text":
+        raise TableError(
+            f"column {name!r} is {kind}; Igual works on texts: turn the column into texts first, "
+            "so that you say how its cells are written"
+        )
+    return engine.column(table, place)
+
+
+def values_column(values: Any) -> Column:
+    """Encode the texts of one column: a Series, an Arrow array, or any sequence of texts and Nones."""
+    said = f"expected the values of one column, such as a list or a Series; found {type(values).__name__}"
+    module = type(values).__module__.partition(".")[0]
+    if isinstance(values, str | bytes | Mapping) or not hasattr(values, "__len__") or hasattr(values, "columns"):
+        raise TableError(said)
+    table: Any = {"values": values}
+    if module == "pandas":
+        table = values.rename("values").to_frame() if hasattr(values, "to_frame") else table
+    elif module == "pyarrow":
+        import pyarrow as pa
+
+        table = pa.table(table)
+    return text_column(engine_of(table), table, "values")

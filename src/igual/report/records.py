@@ -1,0 +1,57 @@
+"""Results as plain records: what `--json` prints and DataFrames are made of."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from igual.core.outcome import Outcome
+from igual.core.survey import Survey
+from igual.core.tally import Tally
+
+Records = list[dict[str, Any]]
+
+COLUMNS = ("column", "kind", "rows", "distinct", "missing", "blank", "shortest", "longest", "most_frequent")
+ODDITIES = ("column", "oddity", "values", "rows", "groups", "examples")
+TALLY = ("value", "rows", "share", "running_share")
+EFFECTS = (
+    "rule", "do", "column", "values", "rows", "unknown_values", "unknown_rows", "near_misses", "note",
+)  # fmt: skip
+UNKNOWN = ("rule", "column", "value", "rows", "kind", "near")
+UNUSED = ("rule", "do", "of", "entry")
+NEAR_MISSES = ("rule", "column", "entry", "value", "rows")
+HINTS = ("rule", "column", "kind", "text")
+
+
+def of_columns(survey: Survey) -> Records:
+    return [dict(zip(COLUMNS, column[:-1], strict=True)) for column in survey.columns]
+
+
+def of_oddities(survey: Survey) -> Records:
+    return [
+        dict(zip(ODDITIES, (column.name, *oddity[:-1], list(oddity.examples)), strict=True))
+        for column in survey.columns
+        for oddity in column.oddities
+    ]
+
+
+def of_tally(tally: Tally) -> Records:
+    records: Records = tally.table.to_pylist()
+    return records
+
+
+def of_named(tuples: list[Any]) -> Records:
+    return [record._asdict() for record in tuples]
+
+
+def of_survey(survey: Survey) -> dict[str, Any]:
+    return {"rows": survey.rows, "columns": of_columns(survey), "oddities": of_oddities(survey)}
+
+
+def of_outcome(outcome: Outcome) -> dict[str, Any]:
+    return {
+        "effects": outcome.effects,
+        "unknown": of_named(outcome.unknown),
+        "unused": outcome.unused,
+        "near_misses": of_named(outcome.near_misses),
+        "hints": of_named(outcome.hints),
+    }
