@@ -33,7 +33,8 @@ def _print_version(context: click.Context, _: click.Parameter, wanted: bool) -> 
 def igual() -> None:
     """Make the values of a column equal where they mean the same.
 
-    Look first (survey, tally), then apply a rulebook, and keep it standard with check.
+    Look first (survey, tally), then apply a rulebook, and keep the column standard with check.
+
     New here? Run:  igual demo
     """
 

@@ -9,7 +9,7 @@ import click
 from igual.cli.options import encoding_option, json_option, print_json, rulebook_argument, table_argument
 
 
-@click.command()
+@click.command(short_help="Apply a rulebook to a table.")
 @rulebook_argument
 @table_argument
 @click.option("--out", "-o", metavar="F", help="Write the clean table here (.csv, .tsv, .parquet).")
@@ -40,7 +40,7 @@ def apply(
     from igual.files.tables import checked_ending, write_table
     from igual.report.progress import waiting
     from igual.report.records import of_outcome
-    from igual.report.terminal import console
+    from igual.report.terminal import show
     from igual.report.views import outcome_view, preview_view
 
     named = {what: path for what, path in (("out", out), ("trail", trail), ("crosswalk", crosswalk)) if path}
@@ -63,14 +63,13 @@ def apply(
         print_json({"rulebook": rulebook, "table": table, "rows": source.table.num_rows, **of_outcome(outcome), "written": named})
         return
     said_of_reading(source)
-    screen = console()
     if preview is not None:
-        screen.print(preview_view(outcome.stages, preview))
-    screen.print(outcome_view(outcome))
+        show(preview_view(outcome.stages, preview))
+    show(outcome_view(outcome), "")
     for what, path in named.items():
-        screen.print(f"{_NAMES[what]}: {path}", markup=False)
+        click.echo(f"{_NAMES[what]}: {path}")
     if not out:
-        screen.print("Nothing was changed: --out F writes the clean table.", style="dim")
+        click.echo("The table itself was not written: --out F does that.")
 
 
 _NAMES = {"out": "clean table", "trail": "trail", "crosswalk": "crosswalk"}

@@ -7,7 +7,7 @@ import click
 from igual.cli.options import encoding_option, json_option, print_json, rulebook_argument, table_argument
 
 
-@click.command()
+@click.command(short_help="See whether every value has its label or entry.")
 @rulebook_argument
 @table_argument
 @encoding_option
@@ -19,7 +19,7 @@ def check(rulebook: str, table: str, encoding: str | None, as_json: bool) -> int
     """
     from igual.cli.loading import applied, said_of_reading
     from igual.report.records import of_named
-    from igual.report.terminal import console
+    from igual.report.terminal import show
     from igual.report.views import counted, unknown_view
 
     _, source, outcome = applied(rulebook, table, encoding)
@@ -31,5 +31,5 @@ def check(rulebook: str, table: str, encoding: str | None, as_json: bool) -> int
     if not unknown:
         click.echo(f"{source.path.name}: in order, {counted(source.table.num_rows, 'row')}")
         return 0
-    console().print(unknown_view(outcome, most=len(unknown)))
+    show(unknown_view(outcome, most=len(unknown)))
     return 1

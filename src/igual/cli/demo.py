@@ -5,7 +5,7 @@ from __future__ import annotations
 import click
 
 
-@click.command()
+@click.command(short_help="Lay out sample data, and show how Igual works.")
 @click.argument("folder", default="igual-demo")
 def demo(folder: str) -> None:
     """Lay out the sample data in FOLDER (default: igual-demo), and show on it how Igual works.

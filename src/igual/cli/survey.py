@@ -7,7 +7,7 @@ import click
 from igual.cli.options import encoding_option, json_option, print_json, table_argument
 
 
-@click.command()
+@click.command(short_help="Look at a table and what is odd about it.")
 @table_argument
 @click.option("--column", "-c", "wanted", metavar="C", multiple=True, help="Only this column; may be repeated.")
 @encoding_option
@@ -21,7 +21,7 @@ def survey(table: str, wanted: tuple[str, ...], encoding: str | None, as_json: b
     from igual.core.survey import survey as survey_of
     from igual.engines.arrow_tables import ArrowEngine
     from igual.report.records import of_survey
-    from igual.report.terminal import console
+    from igual.report.terminal import show
     from igual.report.views import survey_view
 
     source = loaded(table, encoding)
@@ -33,4 +33,4 @@ def survey(table: str, wanted: tuple[str, ...], encoding: str | None, as_json: b
         print_json(of_survey(found))
     else:
         said_of_reading(source)
-        console().print(survey_view(found, source.path.name))
+        show(survey_view(found, source.path.name))

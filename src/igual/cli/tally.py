@@ -9,7 +9,7 @@ import click
 from igual.cli.options import condition_options, encoding_option, json_option, print_json, table_argument
 
 
-@click.command()
+@click.command(short_help="Count the distinct values of a column.")
 @table_argument
 @click.option("--column", "-c", metavar="C", required=True, help="The column to tally.")
 @condition_options
@@ -36,7 +36,7 @@ def tally(
     from igual.core.tally import tally as tally_of
     from igual.engines.arrow_tables import ArrowEngine
     from igual.report.records import of_tally
-    from igual.report.terminal import console
+    from igual.report.terminal import show
     from igual.report.views import tally_view
 
     source = loaded(table, encoding, [column])
@@ -47,4 +47,4 @@ def tally(
         print_json({"column": column, "rows": found.rows, "counted": found.counted, "values": of_tally(found)[:top]})
     else:
         said_of_reading(source)
-        console().print(tally_view(found, column, top))
+        show(tally_view(found, column, top))

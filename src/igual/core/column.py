@@ -38,7 +38,7 @@ class Column:
         """
         if isinstance(texts, pa.Array):
             texts = pa.chunked_array([texts])
-        if not pa.types.is_dictionary(texts.type):
+        if fresh := not pa.types.is_dictionary(texts.type):
             texts = texts.dictionary_encode(null_encoding="encode")
         elif texts.num_chunks > 1:
             texts = texts.unify_dictionaries()
@@ -52,7 +52,9 @@ class Column:
             values = pa.concat_arrays([values, pa.nulls(1, values.type)])
             indices = [part.fill_null(missing) for part in indices]
         codes = np.concatenate([part.to_numpy(zero_copy_only=False) for part in indices])
-        return cls.from_codes(values.cast(TEXT), codes.astype(np.int32, copy=False))
+        column = cls(values.cast(TEXT), codes.astype(np.int32, copy=False))
+        # A dictionary made elsewhere may hold a text twice, or one that no row has.
+        return column if fresh else cls.from_codes(column.values, column.codes)
 
     @classmethod
     def from_codes(cls, values: pa.Array, codes: Codes) -> Column:

@@ -36,8 +36,8 @@ class Hint(NamedTuple):
 
 
 def quoted(text: str | None) -> str:
-    """A value as messages show it: everything invisible drawn, in quotes, cut when long."""
-    return f"'{visible(text, _LONGEST)}'"
+    """A value as messages show it: what is invisible or odd drawn, in quotes, cut when long."""
+    return f"'{visible(text, _LONGEST, every_space=False)}'"
 
 
 def examples(texts: Iterable[str], total: int | None = None) -> str:

@@ -125,9 +125,16 @@ def reread(text: str) -> str | None:
             read = text.encode(encoding).decode("utf-8")
         except UnicodeError:
             continue
-        if read != text:
+        if read != text and _is_plausible(read):
             return read
     return None
+
+
+def _is_plausible(read: str) -> bool:
+    """Whether a text reread is one that people write: one lone letter of a far script among Latin isn't."""
+    beyond = [c for c in read if not c.isascii()]
+    far = [c for c in beyond if c > "\u024f" and not "\u2000" <= c <= "\u20cf"]
+    return not far or len(far) >= 3
 
 
 def _lookalike_letters(column: Column) -> Mask:

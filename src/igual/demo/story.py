@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import pyarrow as pa
-from rich.console import Console, RenderableType
+from rich.console import RenderableType
 from rich.text import Text
 
 from igual.core.column import Column
@@ -20,7 +20,7 @@ from igual.engines.arrow_tables import ArrowEngine
 from igual.files.outputs import outputs
 from igual.files.rulebooks import load_rulebook
 from igual.files.tables import read_table, write_table
-from igual.report.terminal import console
+from igual.report.terminal import show
 from igual.report.views import effects_view, hints_view, shown, survey_view, table, unknown_view
 
 _LOOKED_AT = ("species", "site", "contractor")
@@ -30,42 +30,41 @@ _TOP = 8
 def tell(laid: Laid) -> None:
     """Show on the sample what Igual does, step by step, each with the command that does it."""
     folder = laid.folder
-    screen = console()
     source = read_table(folder / "trees.csv")
     book = load_rulebook(folder / "trees.toml", Rulebook)
     engine = ArrowEngine()
     names = engine.names(source.table)
 
-    screen.print(Text("Port Almery counts its street trees", style="bold underline"))
-    screen.print("Three crews wrote the same things in three ways. This is how Igual puts them right.\n")
+    show(Text("Port Almery counts its street trees", style="bold underline"))
+    show("Three crews wrote the same things in three ways. This is how Igual puts them right.\n")
     if laid.kept:
-        screen.print(f"Your own {', '.join(laid.kept)} in {folder} stays as you changed it.\n", markup=False)
+        show(f"Your own {', '.join(laid.kept)} in {folder} stays as you changed it.\n")
 
-    _step(screen, 1, "Look", f"igual survey {folder / 'trees.csv'} " + " ".join(f"-c {name}" for name in _LOOKED_AT))
+    _step(1, "Look", f"igual survey {folder / 'trees.csv'} " + " ".join(f"-c {name}" for name in _LOOKED_AT))
     looked_at = [names.index(name) for name in _LOOKED_AT if name in names]
-    screen.print(survey_view(survey((names[at], "text", engine.column(source.table, at)) for at in looked_at), "trees.csv"))
+    show(survey_view(survey((names[at], "text", engine.column(source.table, at)) for at in looked_at), "trees.csv"))
 
-    _step(screen, 2, "Apply the rulebook", f"igual apply {folder / 'trees.toml'} {folder / 'trees.csv'} --out {folder / 'clean.csv'}")
+    _step(2, "Apply the rulebook", f"igual apply {folder / 'trees.toml'} {folder / 'trees.csv'} --out {folder / 'clean.csv'}")
     outcome = book.run(names, lambda name: text_column(engine, source.table, name))
     clean = engine.rebuilt(source.table, outcome.trails)
     with outputs([folder / name for name in FILES]) as staged:
         for name, made in (("clean.csv", clean), ("trail.csv", outcome.trail), ("crosswalk.csv", outcome.crosswalks)):
             write_table(made, staged.place(folder / name), ".csv", source.dialect)
-    screen.print(effects_view(outcome))
-    screen.print(_before_and_after(outcome, "species"))
+    show(effects_view(outcome))
+    show(_before_and_after(outcome, "species"))
 
-    _step(screen, 3, "See what waits for you", f"igual check {folder / 'trees.toml'} {folder / 'trees.csv'}")
-    screen.print(unknown_view(outcome))
-    screen.print(hints_view(outcome))
+    _step(3, "See what waits for you", f"igual check {folder / 'trees.toml'} {folder / 'trees.csv'}")
+    show(unknown_view(outcome))
+    show(hints_view(outcome))
 
-    _step(screen, 4, "Your turn", f"edit {folder / 'trees.toml'}, then: igual demo {folder}")
-    screen.print(_files(folder))
+    _step(4, "Your turn", f"edit {folder / 'trees.toml'}, then: igual demo {folder}")
+    show(_files(folder))
 
 
-def _step(screen: Console, number: int, title: str, command: str) -> None:
-    screen.print()
-    screen.print(Text.assemble((f" {number} ", "reverse"), (f" {title}  ", "bold")))
-    screen.print(Text(f"    {command}\n", style="cyan"))
+def _step(number: int, title: str, command: str) -> None:
+    show("")
+    show(Text.assemble((f" {number} ", "reverse"), (f" {title}  ", "bold")))
+    show(Text(f"    {command}\n", style="cyan"))
 
 
 def _before_and_after(outcome: Outcome, column: str) -> RenderableType:

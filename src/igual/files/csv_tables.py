@@ -73,6 +73,8 @@ def _read(path: Path, dialect: Dialect, categorical: Collection[str]) -> pa.Tabl
                 raise UnicodeError(str(error)) from error
             raise _explained(path, dialect, types, error) from None
     _refuse_unclosed_quote(path, table)
+    # What the parser needed in passing goes back to the system before the rules need memory of their own.
+    pa.default_memory_pool().release_unused()
     return table.rename_columns(list(dialect.header))
 
 

@@ -7,26 +7,30 @@ import sys
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from rich.console import Console, RenderableType
+    from rich.console import RenderableType
 
 # Where no terminal says how wide it is (a pipe, a file), lines may be this long.
 _WIDTH = 110
 
 
-def console() -> Console:
-    """Standard output: coloured on a terminal, plain in a pipe or a file."""
+def show(*renderables: RenderableType) -> None:
+    """Print to standard output: coloured on a terminal, plain and without trailing spaces elsewhere."""
+    if not sys.stdout.isatty():
+        print(as_text(*renderables))
+        return
     from rich.console import Console
 
-    on_terminal = sys.stdout.isatty()
-    return Console(width=None if on_terminal else _WIDTH, highlight=False, soft_wrap=False, emoji=False)
+    screen = Console(highlight=False, markup=False, emoji=False)
+    for renderable in renderables:
+        screen.print(renderable)
 
 
 def as_text(*renderables: RenderableType, width: int = _WIDTH) -> str:
-    """What a console would show, as plain text."""
+    """What a terminal would show, as plain text."""
     from rich.console import Console
 
     out = io.StringIO()
-    plain = Console(file=out, width=width, color_system=None, highlight=False, emoji=False)
+    plain = Console(file=out, width=width, color_system=None, highlight=False, markup=False, emoji=False)
     for renderable in renderables:
         plain.print(renderable)
     return "\n".join(line.rstrip() for line in out.getvalue().splitlines())

@@ -22,9 +22,9 @@ _LONGEST = 60
 Cell = str | int | float | Text | None
 
 
-def table(title: str, columns: Sequence[str], rows: Iterable[Sequence[Cell]]) -> Table:
+def table(title: str, columns: Sequence[str], rows: Iterable[Sequence[Cell]]) -> RenderableType:
     """A table in the one style of all views; a column name that ends with `#` is set flush right."""
-    view = Table(title=Text(title), title_justify="left", title_style="bold", box=SIMPLE_HEAD, pad_edge=False)
+    view = Table(box=SIMPLE_HEAD, pad_edge=False)
     for name in columns:
         right = name.endswith("#")
         view.add_column(
@@ -35,7 +35,8 @@ def table(title: str, columns: Sequence[str], rows: Iterable[Sequence[Cell]]) ->
         )
     for row in rows:
         view.add_row(*(_cell(cell) for cell in row))
-    return view
+    # The title stands by itself: as part of the table it would be broken to the table's width.
+    return Group(Text(title, style="bold"), view)
 
 
 def _cell(cell: Cell) -> Text:
@@ -47,8 +48,8 @@ def _cell(cell: Cell) -> Text:
 
 
 def shown(value: str | None, style: str = "") -> Text:
-    """A value with spaces visible; missing and empty ones dimmed."""
-    return Text(visible(value, _LONGEST), style=style if value else "dim")
+    """A value with odd spaces visible; missing and empty ones dimmed."""
+    return Text(visible(value, _LONGEST, every_space=False), style=style if value else "dim")
 
 
 def percent(share: float) -> str:
@@ -67,7 +68,7 @@ def survey_view(survey: Survey, name: str = "") -> RenderableType:
         ("column", "distinct#", "missing#", "blank#", "shortest#", "longest#", "most frequent"),
         (
             (
-                shown(c.name) if c.kind == "text" else Text(f"{visible(c.name)} ({c.kind})"),
+                shown(c.name) if c.kind == "text" else Text.assemble(shown(c.name), f" ({c.kind})"),
                 c.distinct,
                 c.missing,
                 c.blank,
@@ -110,7 +111,7 @@ def tally_view(tally: Tally, column: str = "", top: int | None = None) -> Render
     if rest:
         left = sum(record["rows"] for record in rest)
         rows.append((Text(f"{counted(len(rest), 'other value')}", "dim"), left, percent(left / max(tally.rows, 1)), percent(rest[-1]["running_share"]), ""))
-    of = f"{visible(column)}: " if column else ""
+    of = f"{shown(column)}: " if column else ""
     title = f"{of}{counted(len(records), 'distinct value')}, {tally.counted:,} of {counted(tally.rows, 'row')}"
     return table(title, ("value", "rows#", "share#", "running#", ""), rows)
 
@@ -127,7 +128,7 @@ def effects_view(outcome: Outcome) -> RenderableType:
             effect["rows"],
             effect["unknown_values"],
             effect["near_misses"],
-            *([visible(effect["note"]) if effect["note"] else ""] if noted else []),
+            *([shown(effect["note"]) if effect["note"] else ""] if noted else []),
         )
         for effect in outcome.effects
     )
@@ -151,9 +152,10 @@ def unknown_view(outcome: Outcome, most: int = 15) -> RenderableType:
 
 def hints_view(outcome: Outcome) -> RenderableType:
     """Warnings worth reading, one a paragraph."""
-    lines = [Text("Hints", style="bold")]
-    lines += [Text.assemble(("  ! ", "yellow"), hint.text) for hint in outcome.hints]
-    return Group(*lines)
+    lines = Table.grid(padding=(0, 1))
+    for hint in outcome.hints:
+        lines.add_row(Text(" !", style="bold yellow"), Text(hint.text))
+    return Group(Text("Hints", style="bold"), lines)
 
 
 def preview_view(stages: Iterable[Stage], most: int) -> RenderableType:
@@ -161,7 +163,7 @@ def preview_view(stages: Iterable[Stage], most: int) -> RenderableType:
     views: list[RenderableType] = []
     for stage in stages:
         order = sorted(stage.changed.nonzero()[0].tolist(), key=lambda place: -int(stage.rows[place]))
-        title = f"{stage.name}, column {visible(stage.target)}: {counted(len(order), 'value')} would change"
+        title = f"{stage.name}, column {shown(stage.target)}: {counted(len(order), 'value')} would change"
         if not order:
             views.append(Text(f"{title}\n", style="dim"))
             continue
@@ -191,7 +193,7 @@ def unused_line(outcome: Outcome, most: int = 6) -> Text:
     """Codes and entries that served for no value, counted by where they come from."""
     by: dict[str, list[str]] = {}
     for entry in outcome.unused:
-        by.setdefault(f"rule {entry['rule']}, {entry['of']}", []).append(visible(entry["entry"], _LONGEST))
+        by.setdefault(f"rule {entry['rule']}, {entry['of']}", []).append(str(shown(entry["entry"])))
     said = [
         f"{of}: {', '.join(entries[:most])}" + (f" and {len(entries) - most:,} more" if len(entries) > most else "")
         for of, entries in by.items()

@@ -60,14 +60,18 @@ LOOKS_LATIN = dict(
     )
 )
 
-_DRAWN = {SPACE: "·", TAB: "→", "\n": "↵", "\r": "↵", "\u2028": "↵", "\u2029": "↵", "\x85": "↵"}
-_TO_DRAW = re.compile("\r\n|[ \t\u0000-\u001f\u007f-\u009f" + "".join(NAMED) + "\u2028\u2029]")
+_DRAWN = {TAB: "→", "\n": "↵", "\r": "↵", "\u2028": "↵", "\u2029": "↵", "\x85": "↵"}
+_UNSEEN = "\t\u0000-\u001f\u007f-\u009f" + "".join(NAMED) + "\u2028\u2029"
+_TO_DRAW = re.compile(f"\r\n|[ {_UNSEEN}]")
+_ODD_TO_DRAW = re.compile(rf"\r\n|[{_UNSEEN}]|\A +| +\Z| {{2,}}")
 
 
 def _drawing(found: re.Match[str]) -> str:
     text = found[0]
     if text == "\r\n":
         return "↵"
+    if text[0] == SPACE:
+        return "·" * len(text)
     if text in _DRAWN:
         return _DRAWN[text]
     return f"⟨{NAMED.get(text) or control_name(text)}⟩"
@@ -78,22 +82,25 @@ def control_name(character: str) -> str:
     return f"control 0x{ord(character):02x}"
 
 
-def visible(text: str | None, most: int | None = None) -> str:
+def visible(text: str | None, most: int | None = None, *, every_space: bool = True) -> str:
     """A text with everything invisible drawn or named, and cut to `most` characters.
 
     A space is drawn as `·`, a tab `→`, a line break `↵`; no-break spaces, zero-width and control
     characters are named in ⟨⟩. Missing (None) becomes ⟨missing⟩, an empty text ⟨empty⟩.
+    every_space: also draw single spaces between words; otherwise only those at ends and in runs.
 
-    >>> visible(" Norway\\u00a0maple")
-    '·Norway⟨no-break space⟩maple'
+    >>> visible(" Norway maple\u00a0")
+    '·Norway·maple⟨no-break space⟩'
+    >>> visible(" Norway maple", every_space=False)
+    '·Norway maple'
     """
     if text is None:
         return "⟨missing⟩"
     if not text:
         return "⟨empty⟩"
-    if most is not None and len(text) > most:
-        return _TO_DRAW.sub(_drawing, text[: most - 1]) + "…"
-    return _TO_DRAW.sub(_drawing, text)
+    cut = most is not None and len(text) > most
+    drawn = (_TO_DRAW if every_space else _ODD_TO_DRAW).sub(_drawing, text[: most - 1] if cut and most else text)
+    return f"{drawn}…" if cut else drawn
 
 
 def is_mark(character: str) -> bool:

@@ -1,0 +1,24 @@
+"""All figures, one after another; each says whether it holds."""
+
+from __future__ import annotations
+
+import sys
+
+from benchmarks import figures, world_cities
+
+FIGURES = {
+    "rows": figures.many_rows,
+    "distinct": figures.all_distinct_values,
+    "file": figures.a_file,
+    "start": figures.start_up,
+    "cities": world_cities.run,
+}
+
+
+def main(wanted: list[str]) -> None:
+    for name in wanted or list(FIGURES):
+        FIGURES[name]()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

@@ -1,0 +1,181 @@
+"""The four figures of the first slice."""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pandas as pd
+import polars as pl
+import pyarrow as pa
+
+from benchmarks import chains
+from benchmarks.measure import best_times, line, process, times
+
+MILLION = 1_000_000
+
+
+def many_rows() -> None:
+    """10 million rows, 6,000 distinct messy values."""
+    print("1. 10 million rows, 6,000 distinct values: spacing, lower case, 50-pair replace, label")
+    column = chains.repeated(chains.messy_values(6_000), 10 * MILLION)
+    table = pa.table({"value": column})
+    series, polars_column = column.to_pandas(), pl.Series(column)
+    frame = pd.DataFrame({"value": series})
+    slow, slow_results = best_times(
+        {
+            "pandas .str and .map, pairs in one pattern": lambda: chains.with_pandas(series, by_call=True),
+            "pandas .str and .map, pairs one by one": lambda: chains.with_pandas(series, by_call=False),
+            "duckdb": lambda: chains.with_duckdb(table),
+        },
+        rounds=1,
+    )
+    wanted = pa.array(slow_results["pandas .str and .map, pairs in one pattern"]).cast(pa.large_string())
+    _same(wanted, {name: _texts(result) for name, result in slow_results.items()})
+    del slow_results
+    fast, results = best_times(
+        {
+            "arrow, encode and decode only (the limit)": lambda: chains.arrow_limit(column),
+            "igual, Arrow in and out": lambda: chains.with_igual(table),
+            "igual, pandas in and out": lambda: chains.with_igual(frame),
+            "igual, 2 rules": lambda: chains.with_igual(table, 2),
+            "igual, 20 rules": lambda: chains.with_igual(table, 20),
+            "polars": lambda: chains.with_polars(polars_column),
+            "polars, by hand on distinct values and a join": lambda: chains.with_polars_distinct(polars_column),
+        },
+        rounds=5,
+    )
+    compared = ("igual, Arrow in and out", "igual, pandas in and out", "polars", "polars, by hand on distinct values and a join")
+    _same(wanted, {name: _texts(results[name]) for name in compared})
+    times(slow | fast)
+    own, in_pandas = fast["igual, Arrow in and out"], fast["igual, pandas in and out"]
+    slower = min(seconds for name, seconds in slow.items() if name.startswith("pandas"))
+    limit = fast["arrow, encode and decode only (the limit)"]
+    _at_least("pandas / igual (pandas in and out)", slower / in_pandas, 25)
+    _at_least("polars / igual", fast["polars"] / own, 4)
+    _at_least("duckdb / igual", slow["duckdb"] / own, 4)
+    _at_most("igual / arrow's encode and decode", own / limit, 2)
+    _at_most("igual, 20 rules / 2 rules", fast["igual, 20 rules"] / fast["igual, 2 rules"], 1.1)
+
+
+def all_distinct_values() -> None:
+    """1 million rows, every value distinct."""
+    print("2. 1 million rows, every value distinct: the same chain")
+    column = chains.all_distinct(MILLION)
+    table, series = pa.table({"value": column}), column.to_pandas()
+    best, results = best_times(
+        {
+            "pandas .str and .map, pairs in one pattern": lambda: chains.with_pandas(series, by_call=True),
+            "pandas .str and .map, pairs one by one": lambda: chains.with_pandas(series, by_call=False),
+            "igual": lambda: chains.with_igual(table),
+        }
+    )
+    _same(_texts(results["igual"]), {name: _texts(result) for name, result in results.items()})
+    times(best)
+    _at_most("igual / pandas", best["igual"] / min(s for name, s in best.items() if name.startswith("pandas")), 1.5)
+
+
+def a_file() -> None:
+    """A CSV of 1 million rows and 8 columns through the command line."""
+    print("3. a CSV of 1 million rows and 8 columns through `igual apply`")
+    with tempfile.TemporaryDirectory() as folder:
+        raw, rulebook, clean = Path(folder, "raw.csv"), Path(folder, "rules.toml"), Path(folder, "clean.csv")
+        _write_register(raw)
+        rulebook.write_text(_RULEBOOK)
+        command = str(Path(sys.executable).parent / "igual")
+        own = process([command, "apply", str(rulebook), str(raw), "--out", str(clean)])
+        only = "import sys; from pyarrow import csv; csv.write_csv(csv.read_csv(sys.argv[1]), sys.argv[2])"
+        arrow = process([sys.executable, "-c", only, str(raw), str(Path(folder, "copy.csv"))])
+        size = raw.stat().st_size
+    times({"igual apply, whole process": own.seconds, "pyarrow read_csv and write_csv, whole process": arrow.seconds})
+    print(f"    the file {size / 1e6:.0f} MB; peak memory: igual {own.peak_bytes / 1e6:.0f} MB, pyarrow {arrow.peak_bytes / 1e6:.0f} MB")
+    _at_most("igual apply / pyarrow alone", own.seconds / arrow.seconds, 2.5)
+    _at_most("peak memory / file", own.peak_bytes / size, 3)
+
+
+def start_up() -> None:
+    """How long the command takes before it does anything."""
+    print("4. start-up")
+    command = str(Path(sys.executable).parent / "igual")
+    own = process([command, "--help"], rounds=15)
+    click = process([sys.executable, "-c", "import click"], rounds=15)
+    times({"igual --help": own.seconds, 'python -c "import click"': click.seconds})
+    _at_most("igual --help / import click", own.seconds / click.seconds, 3)
+
+
+_RULEBOOK = """
+igual = 1
+[codebooks.condition.labels]
+1 = "good"
+2 = "fair"
+3 = "poor"
+[[rule]]
+columns = ["species", "condition", "district", "firm"]
+do = "spacing"
+[[rule]]
+columns = ["species", "district"]
+do = "case"
+style = "sentence"
+[[rule]]
+column = "species"
+do = "replace"
+where = "word"
+pairs = { mapel = "maple", brich = "birch" }
+[[rule]]
+column = "condition"
+do = "label"
+codebook = "condition"
+"""
+
+
+def _write_register(path: Path) -> None:
+    """A made-up register: few distinct values in most columns, every value another in two."""
+    rng = np.random.default_rng(5)
+
+    def drawn(values: list[str]) -> list[str]:
+        return [values[at] for at in rng.integers(0, len(values), MILLION).tolist()]
+
+    columns = [
+        [f"T-{number:07d}" for number in range(MILLION)],
+        drawn([f" Norway  mapel {kind}" if kind % 3 else f"silver BRICH {kind} " for kind in range(6_000)]),
+        drawn(["1", "2", "3", "3 ", "9"]),
+        drawn(list("aAcCpPsS")),
+        drawn([f"DISTRICT  {number}" for number in range(40)]),
+        drawn([f'"Tree Care, {number} & Sons"' for number in range(300)]),
+        [f"{height / 10:.1f}" for height in rng.integers(15, 300, MILLION).tolist()],
+        [f"stands near {house} Harbour Street; seen from the quay" for house in rng.integers(0, 200_000, MILLION).tolist()],
+    ]
+    with path.open("w", encoding="utf-8", newline="") as file:
+        file.write("tree,species,condition,site,district,firm,height,note\n")
+        file.writelines(",".join(row) + "\n" for row in zip(*columns, strict=True))
+
+
+def _texts(result: Any) -> pa.Array:
+    """Any peer's result as one Arrow array of large texts."""
+    if isinstance(result, pa.Table | pd.DataFrame):
+        result = result["value"]
+    if isinstance(result, pd.Series):
+        result = pa.array(result)
+    elif isinstance(result, pl.Series):
+        result = result.to_arrow()
+    if isinstance(result, pa.ChunkedArray):
+        result = pa.concat_arrays([chunk.cast(pa.large_string()) for chunk in result.chunks])
+    return result.cast(pa.large_string())
+
+
+def _same(wanted: pa.Array, results: dict[str, pa.Array]) -> None:
+    for name, result in results.items():
+        if not wanted.equals(result):
+            raise AssertionError(f"{name} gives another result")
+    print(f"    the same result: {', '.join(results)}")
+
+
+def _at_least(what: str, ratio: float, limit: float) -> None:
+    line(what, ratio, f"at least {limit:g}", ratio >= limit)
+
+
+def _at_most(what: str, ratio: float, limit: float) -> None:
+    line(what, ratio, f"at most {limit:g}", ratio <= limit)
