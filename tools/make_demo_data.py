@@ -45,6 +45,7 @@ MISSPELT = {
 CONDITION = {"1": "good", "2": "fair", "3": "poor", "4": "dying", "5": "dead"} | {
     "G": "good", "F": "fair", "P": "poor", "Y": "dying", "D": "dead",
 }  # fmt: skip
+LABELS = ("good", "fair", "poor", "dying", "dead")
 SITE = {
     "a": "avenue", "A": "alley", "c": "churchyard", "C": "courtyard", "p": "park", "P": "parking place",
     "s": "street", "S": "schoolyard", "h": "harbour front",
@@ -147,7 +148,7 @@ def tree(number: int, chance: random.Random) -> list[str]:
     return [
         f"{number:05d}",
         species_as_written(name, crew, chance),
-        condition_as_written(chance.choices(("good", "fair", "poor", "dying", "dead"), (8, 6, 3, 1, 1))[0], crew, chance),
+        condition_as_written(chance.choices(LABELS, (8, 6, 3, 1, 1))[0], crew, chance),
         site if chance.random() > 0.008 else "x",
         write(spelling, chance),
         write(street, chance),
@@ -162,9 +163,20 @@ def trees() -> list[list[str]]:
     chance = random.Random("Port Almery")
     rows = [tree(number, chance) for number in range(1, TREES + 1)]
     # What no rule of the sample sets right: it must show up as unknown.
-    for place, species in ((77, "Mapel sp."), (420, "Unidentified"), (421, "Unidentified"), (1203, "Oak?"), (1650, "Weeping willow")):
+    for place, species in (
+        (77, "Mapel sp."),
+        (420, "Unidentified"),
+        (421, "Unidentified"),
+        (1203, "Oak?"),
+        (1650, "Weeping willow"),
+    ):
         rows[place][1] = species
-    for place, contractor in ((130, "Jardins BriÃ³n"), (131, "Jardins BriÃ³n"), (800, "Pell & Quаy"), (950, "self")):
+    for place, contractor in (
+        (130, "Jardins BriÃ³n"),
+        (131, "Jardins BriÃ³n"),
+        (800, "Pell & Quаy"),
+        (950, "self"),
+    ):
         rows[place][6] = contractor
     rows[600][4], rows[601][4] = "Old\nTown", "Harb\u200bour"
     return rows
@@ -178,15 +190,33 @@ def write(path: Path, header: list[str], rows: list[list[str]]) -> None:
 
 
 def make(folder: Path) -> None:
-    header = ["tree", "species", "condition", "site", "district", "street", "contractor", "planted", "height_m", "notes"]
+    header = [
+        "tree",
+        "species",
+        "condition",
+        "site",
+        "district",
+        "street",
+        "contractor",
+        "planted",
+        "height_m",
+        "notes",
+    ]
     write(folder / "trees.csv", header, trees())
     write(
         folder / "species.csv",
         ["value", "alias", "botanical", "code"],
-        [[name, "|".join((botanical, code, *others)), botanical, code] for name, (botanical, code, others) in SPECIES.items()],
+        [
+            [name, "|".join((botanical, code, *others)), botanical, code]
+            for name, (botanical, code, others) in SPECIES.items()
+        ],
     )
     for name, entries in (("districts", DISTRICTS), ("contractors", CONTRACTORS)):
-        write(folder / f"{name}.csv", ["value", "alias"], [[entry, "|".join(others)] for entry, others in entries.items()])
+        write(
+            folder / f"{name}.csv",
+            ["value", "alias"],
+            [[entry, "|".join(others)] for entry, others in entries.items()],
+        )
     for name, codes in (("condition", CONDITION), ("site", SITE)):
         write(folder / f"{name}.csv", ["code", "label"], [[code, label] for code, label in codes.items()])
 

@@ -136,7 +136,8 @@ class _Shown:
 
     def _repr_html_(self) -> str:
         return "".join(
-            f"<h4>{title}</h4>{frame.to_html(index=False, na_rep='')}" for title, frame in self._frames().items()
+            f"<h4>{title}</h4>{frame.to_html(index=False, na_rep='')}"
+            for title, frame in self._frames().items()
         )
 
 

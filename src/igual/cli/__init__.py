@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import signal
 import sys
+from importlib.abc import MetaPathFinder
 from typing import Any
 
 import click
@@ -28,7 +29,12 @@ def _print_version(context: click.Context, _: click.Parameter, wanted: bool) -> 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
 @click.option(
-    "--version", is_flag=True, is_eager=True, expose_value=False, callback=_print_version, help="Show the version."
+    "--version",
+    is_flag=True,
+    is_eager=True,
+    expose_value=False,
+    callback=_print_version,
+    help="Show the version.",
 )
 def igual() -> None:
     """Make the values of a column equal where they mean the same.
@@ -43,12 +49,25 @@ for command in (survey, tally, apply, check, demo):
     igual.add_command(command)
 
 
+class _WithoutPandas(MetaPathFinder):
+    """Tells Arrow that there is no pandas.
+
+    Arrow imports it with its first array, to recognise pandas objects. The command line has none, and
+    the import alone would take longer than most commands.
+    """
+
+    def find_spec(self, fullname: str, path: object = None, target: object = None) -> None:
+        if fullname == "pandas":
+            raise ModuleNotFoundError("the command line does without pandas", name=fullname)
+
+
 def _stop(_: int, __: Any) -> None:
     raise KeyboardInterrupt
 
 
 def main() -> None:
     """Run the command line; errors are said in a line or two, never as a traceback."""
+    sys.meta_path.insert(0, _WithoutPandas())
     signal.signal(signal.SIGTERM, _stop)
     try:
         status = igual.main(standalone_mode=False)

@@ -45,7 +45,9 @@ def apply(
 
     named = {what: path for what, path in (("out", out), ("trail", trail), ("crosswalk", crosswalk)) if path}
     if not named and preview is None:
-        raise click.UsageError("Nothing to do: give --preview N to look, or --out F to write the clean table.")
+        raise click.UsageError(
+            "Nothing to do: give --preview N to look, or --out F to write the clean table."
+        )
     endings = {what: checked_ending(path) for what, path in named.items()}
     book, source, outcome = applied(rulebook, table, encoding)
     makers: dict[str, Any] = {
@@ -60,7 +62,15 @@ def apply(
             with waiting(f"writing {named[what]}"):
                 write_table(makers[what](), place, endings[what], source.dialect)
     if as_json:
-        print_json({"rulebook": rulebook, "table": table, "rows": source.table.num_rows, **of_outcome(outcome), "written": named})
+        print_json(
+            {
+                "rulebook": rulebook,
+                "table": table,
+                "rows": source.table.num_rows,
+                **of_outcome(outcome),
+                "written": named,
+            }
+        )
         return
     said_of_reading(source)
     if preview is not None:

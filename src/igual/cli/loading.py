@@ -9,6 +9,7 @@ import click
 import pyarrow as pa
 
 from igual.core.errors import RulebookError, TableError, did_you_mean
+from igual.core.lists import Codebook, ReferenceList
 from igual.core.outcome import Outcome
 from igual.core.rulebook import Rulebook
 from igual.engines import text_column
@@ -30,7 +31,9 @@ def columns_named(table: pa.Table, wanted: Sequence[str]) -> list[int]:
         if name not in names:
             raise TableError(f"the table has no column {name!r}{did_you_mean(name, names)}")
         if names.count(name) > 1:
-            raise TableError(f"the table has {names.count(name)} columns {name!r}, so it isn't clear which is meant")
+            raise TableError(
+                f"the table has {names.count(name)} columns {name!r}, so it isn't clear which is meant"
+            )
     return [names.index(name) for name in wanted] or list(range(len(names)))
 
 
@@ -52,7 +55,9 @@ def applied(rulebook: str, table: str, encoding: str | None) -> tuple[Rulebook, 
         source = loaded(table, encoding, needed)
         engine = ArrowEngine()
         with waiting("applying the rules"):
-            outcome = book.run(engine.names(source.table), lambda name: text_column(engine, source.table, name))
+            outcome = book.run(
+                engine.names(source.table), lambda name: text_column(engine, source.table, name)
+            )
             return book, source, outcome
     except RulebookError as error:
         raise RulebookError(f"{Path(rulebook).name}: {error}") from None
@@ -60,5 +65,5 @@ def applied(rulebook: str, table: str, encoding: str | None) -> tuple[Rulebook, 
 
 def book_files(rulebook: str, book: Rulebook) -> list[Path]:
     """The files that make up a rulebook: itself, its lists and its codebooks."""
-    entries = [*book.lists.values(), *book.codebooks.values()]
+    entries: list[ReferenceList | Codebook] = [*book.lists.values(), *book.codebooks.values()]
     return [Path(rulebook), *(Path(entry.file) for entry in entries if entry.file is not None)]

@@ -25,8 +25,12 @@ def condition_options(command: Command) -> Command:
         click.option("--contains", metavar="T", help="Only values that contain T."),
         click.option("--starts", metavar="T", help="Only values that start with T."),
         click.option("--ends", metavar="T", help="Only values that end with T."),
-        click.option("--one-of", metavar="T", multiple=True, help="Only these values; give it several times."),
-        click.option("--blank/--not-blank", default=None, help="Only values that are blank or missing, or not."),
+        click.option(
+            "--one-of", metavar="T", multiple=True, help="Only these values; give it several times."
+        ),
+        click.option(
+            "--blank/--not-blank", default=None, help="Only values that are blank or missing, or not."
+        ),
         click.option("--ignore-case", is_flag=True, help="Compare with case set aside."),
     ]
     for option in reversed(options):

@@ -9,7 +9,9 @@ from igual.cli.options import encoding_option, json_option, print_json, table_ar
 
 @click.command(short_help="Look at a table and what is odd about it.")
 @table_argument
-@click.option("--column", "-c", "wanted", metavar="C", multiple=True, help="Only this column; may be repeated.")
+@click.option(
+    "--column", "-c", "wanted", metavar="C", multiple=True, help="Only this column; may be repeated."
+)
 @encoding_option
 @json_option
 def survey(table: str, wanted: tuple[str, ...], encoding: str | None, as_json: bool) -> None:
@@ -28,7 +30,9 @@ def survey(table: str, wanted: tuple[str, ...], encoding: str | None, as_json: b
     engine = ArrowEngine()
     places = columns_named(source.table, wanted)
     names = engine.names(source.table)
-    found = survey_of((names[at], engine.kind(source.table, at), engine.column(source.table, at)) for at in places)
+    found = survey_of(
+        (names[at], engine.kind(source.table, at), engine.column(source.table, at)) for at in places
+    )
     if as_json:
         print_json(of_survey(found))
     else:

@@ -13,8 +13,12 @@ from igual.cli.options import condition_options, encoding_option, json_option, p
 @table_argument
 @click.option("--column", "-c", metavar="C", required=True, help="The column to tally.")
 @condition_options
-@click.option("--sort", type=click.Choice(["rows", "value"]), default="rows", help="Most rows first, or by value.")
-@click.option("--top", type=click.IntRange(min=1), metavar="N", help="Only the first N; the rest in one line.")
+@click.option(
+    "--sort", type=click.Choice(["rows", "value"]), default="rows", help="Most rows first, or by value."
+)
+@click.option(
+    "--top", type=click.IntRange(min=1), metavar="N", help="Only the first N; the rest in one line."
+)
 @encoding_option
 @json_option
 def tally(
@@ -44,7 +48,9 @@ def tally(
     condition = Condition(one_of=one_of or None, **words)
     found = tally_of(ArrowEngine().column(source.table, place), condition, sort)  # type: ignore[arg-type]
     if as_json:
-        print_json({"column": column, "rows": found.rows, "counted": found.counted, "values": of_tally(found)[:top]})
+        print_json(
+            {"column": column, "rows": found.rows, "counted": found.counted, "values": of_tally(found)[:top]}
+        )
     else:
         said_of_reading(source)
         show(tally_view(found, column, top))

@@ -99,7 +99,11 @@ def _unused_pairs(outcome: Outcome) -> Iterable[Hint]:
         near = {miss.entry: miss for miss in reversed(outcome.near_misses) if miss.rule == number}
         said = [
             quoted(entry)
-            + (f" (near miss: {quoted(near[entry].value)}, {_rows(near[entry].rows)})" if entry in near else "")
+            + (
+                f" (near miss: {quoted(near[entry].value)}, {_rows(near[entry].rows)})"
+                if entry in near
+                else ""
+            )
             for entry in sorted(entries, key=lambda entry: entry not in near)
         ]
         yield Hint(number, stages[0].target, "unused", f"{stages[0].name} found nowhere: {examples(said)}")
@@ -115,7 +119,9 @@ def _flagged(outcome: Outcome) -> Iterable[Hint]:
         what = "have no label" if records[0].kind == "unlabelled" else "are not in the list"
         rows = sum(record.rows for record in records)
         said = examples([f"{quoted(r.value)} ({_rows(r.rows)})" for r in records])
-        text = f"{stage.name}: {_values(len(records))} of column {stage.target!r} ({_rows(rows)}) {what}: {said}"
+        text = (
+            f"{stage.name}: {_values(len(records))} of column {stage.target!r} ({_rows(rows)}) {what}: {said}"
+        )
         if len(records) == 1:
             text = text.replace("have no label", "has no label").replace("are not in", "is not in")
         yield Hint(stage.number, stage.target, "unknown", text)

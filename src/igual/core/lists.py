@@ -66,9 +66,7 @@ class ReferenceList:
         _refuse_repeats(self.values)
         for name, column in self.attributes.items():
             if len(column) != len(self.values):
-                raise ListError(
-                    f"attribute {name!r} has {len(column)} values for {len(self.values)} entries"
-                )
+                raise ListError(f"attribute {name!r} has {len(column)} values for {len(self.values)} entries")
         set_field(self, "entry_of", self._spellings())
 
     # Every accepted spelling (entries and aliases) and the entry it stands for.

@@ -38,7 +38,9 @@ LIKE_MISSING = (
     "(blank)", "(empty)", "(none)", "(missing)", "<na>", "[none]", "empty", "blank", "undefined", "unspecified",
 )  # fmt: skip
 # What UTF-8 looks like once its bytes were taken for those of a Western single-byte encoding.
-_MAYBE_MISREAD = "[ÂÃÄÅÆÇÈÉÊËÌÍÎÏÐÑÒÓÔÕÖØÙÚÛÜÝàáâãäåæçèéêëìíîïðñòóôõö][\u0080-\u00bf€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ]"
+_MAYBE_MISREAD = (
+    "[ÂÃÄÅÆÇÈÉÊËÌÍÎÏÐÑÒÓÔÕÖØÙÚÛÜÝàáâãäåæçèéêëìíîïðñòóôõö][\u0080-\u00bf€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ]"
+)
 
 
 class Oddity(NamedTuple):
@@ -59,7 +61,11 @@ def oddities(column: Column) -> list[Oddity]:
     """All oddities of a column, in a fixed order; kinds that don't occur are left out."""
     found_kinds = [_oddity(kind, column, mask(column)) for kind, mask in _MASKS.items()]
     grouped = [_grouped(kind, column, key) for kind, key in _KEYS.items()]
-    return [oddity for oddity in [*found_kinds[:_BEFORE_GROUPS], *grouped, *found_kinds[_BEFORE_GROUPS:]] if oddity]
+    return [
+        oddity
+        for oddity in [*found_kinds[:_BEFORE_GROUPS], *grouped, *found_kinds[_BEFORE_GROUPS:]]
+        if oddity
+    ]
 
 
 def _oddity(kind: str, column: Column, mask: Mask) -> Oddity | None:
@@ -144,7 +150,9 @@ def _lookalike_letters(column: Column) -> Mask:
     latin = found(column.values, r"\p{Latin}")
     only_alike = has_alike & ~found(column.values, rf"[^{alike}\P{{L}}]") & ~latin
     mostly_latin = column.counts[latin].sum() > column.counts[has_alike & ~latin].sum()
-    in_one_word = found(column.values, rf"[{alike}][\p{{L}}\p{{M}}]*\p{{Latin}}|\p{{Latin}}[\p{{L}}\p{{M}}]*[{alike}]")
+    in_one_word = found(
+        column.values, rf"[{alike}][\p{{L}}\p{{M}}]*\p{{Latin}}|\p{{Latin}}[\p{{L}}\p{{M}}]*[{alike}]"
+    )
     return in_one_word | (only_alike if mostly_latin else np.zeros_like(latin))
 
 
@@ -207,4 +215,3 @@ def _group_examples(values: pa.Array, counts: Counts, groups: Codes, mask: Mask)
             texts = values.take(pa.array(members[:EXAMPLES])).to_pylist()
             more = " | …" if len(members) > EXAMPLES else ""
             yield " | ".join(visible(text, _LONGEST) for text in texts) + more
-

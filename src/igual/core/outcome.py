@@ -82,7 +82,9 @@ class Outcome:
         """One raw value through every rule of its column, whether the rule changed it or not."""
         trail = self._trail_of(column)
         values = trail.column.values
-        place = pc.index(values, pa.scalar(raw, TEXT)).as_py() if raw is not None else _first(values.is_null())
+        place = (
+            pc.index(values, pa.scalar(raw, TEXT)).as_py() if raw is not None else _first(values.is_null())
+        )
         if place < 0:
             near = [text for text in values.to_pylist() if text is not None]
             raise TableError(f"column {column!r} has no value {raw!r}{did_you_mean(str(raw), near, most=5)}")
@@ -127,7 +129,7 @@ class Outcome:
             if mask is None or not mask.any():
                 continue
             kind = "unlabelled" if stage.rule.do == "label" else "unlisted"
-            near = {place: entry for place, entry in _near_misses(stage)}
+            near = dict(_near_misses(stage))
             places = np.flatnonzero(mask)
             values = stage.before.take(pa.array(places)).to_pylist()
             records = [
@@ -142,10 +144,11 @@ class Outcome:
         """Entries (pairs, codes, list entries) of a rule that served for no value of its columns."""
         found = []
         for number in dict.fromkeys(stage.number for stage in self.stages):
-            stages = [stage for stage in self.stages if stage.number == number and stage.result.used is not None]
-            if not stages:
+            stages = [stage for stage in self.stages if stage.number == number]
+            masks = [stage.result.used for stage in stages if stage.result.used is not None]
+            if not masks:
                 continue
-            used = np.logical_or.reduce([stage.result.used for stage in stages])
+            used = np.logical_or.reduce(masks)
             rule, entries = stages[0].rule, stages[0].rewriter.entries
             need = rule.needs()
             of = f"{need[0].removesuffix('s')} {need[1]}" if need else "pairs"

@@ -54,15 +54,20 @@ class Rulebook:
                 if name in made:
                     continue
                 if name not in names:
-                    raise RulebookError(f"{where}: the table has no column {name!r}{did_you_mean(name, [*names, *made])}")
+                    raise RulebookError(
+                        f"{where}: the table has no column {name!r}{did_you_mean(name, [*names, *made])}"
+                    )
                 if (times := list(names).count(name)) > 1:
                     raise RulebookError(
-                        f"{where}: the table has {times} columns {name!r}, so it isn't clear which is meant; rename one"
+                        f"{where}: the table has {times} columns {name!r}, so it isn't clear which is meant; "
+                        "rename one"
                     )
                 read[name] = None
             if rule.into is not None:
                 if rule.into in names or rule.into in made:
-                    raise RulebookError(f"{where}: 'into' would write over the column {rule.into!r}; take a new name")
+                    raise RulebookError(
+                        f"{where}: 'into' would write over the column {rule.into!r}; take a new name"
+                    )
                 made.append(rule.into)
         return tuple(read)
 
@@ -84,7 +89,9 @@ class Rulebook:
                 trails[trail.name] = trail
                 stages.append(trail.stages[-1])
         touched = {stage.target for stage in stages}
-        return Outcome({name: trail for name, trail in trails.items() if name in touched}, tuple(stages), self._again)
+        return Outcome(
+            {name: trail for name, trail in trails.items() if name in touched}, tuple(stages), self._again
+        )
 
     def _again(self, clean: Mapping[str, Column]) -> Mapping[str, ColumnTrail]:
         """Apply the rules that change columns in place to the clean columns, for the check of stability."""

@@ -47,7 +47,7 @@ def _said(detail: ErrorDetails, details: list[ErrorDetails], model: type[BaseMod
     inner = ".".join(str(part) for part in detail["loc"])
     kind, given, context = detail["type"], detail["input"], detail.get("ctx", {})
     if kind == "extra_forbidden" and len(detail["loc"]) == 1:
-        valid = ["column" if name == "columns" else name for name in model.model_fields]
+        valid = list(model.model_fields)
         return f"unknown word {word!r}{did_you_mean(word, valid)}"
     if kind == "extra_forbidden":
         return f"unknown word {str(detail['loc'][-1])!r} in {word!r}"
@@ -63,7 +63,11 @@ def _said(detail: ErrorDetails, details: list[ErrorDetails], model: type[BaseMod
     if choices:
         return f"{word!r} can't be {given!r}{did_you_mean(str(given), choices)}"
     takes = _TAKES.get(kind)
-    return f"{inner!r} takes {takes}; found {given!r}" if takes else f"{inner!r}: {detail['msg']}; found {given!r}"
+    return (
+        f"{inner!r} takes {takes}; found {given!r}"
+        if takes
+        else f"{inner!r}: {detail['msg']}; found {given!r}"
+    )
 
 
 def _choices(detail: ErrorDetails) -> list[str]:

@@ -42,13 +42,25 @@ def tell(laid: Laid) -> None:
 
     _step(1, "Look", f"igual survey {folder / 'trees.csv'} " + " ".join(f"-c {name}" for name in _LOOKED_AT))
     looked_at = [names.index(name) for name in _LOOKED_AT if name in names]
-    show(survey_view(survey((names[at], "text", engine.column(source.table, at)) for at in looked_at), "trees.csv"))
+    show(
+        survey_view(
+            survey((names[at], "text", engine.column(source.table, at)) for at in looked_at), "trees.csv"
+        )
+    )
 
-    _step(2, "Apply the rulebook", f"igual apply {folder / 'trees.toml'} {folder / 'trees.csv'} --out {folder / 'clean.csv'}")
+    _step(
+        2,
+        "Apply the rulebook",
+        f"igual apply {folder / 'trees.toml'} {folder / 'trees.csv'} --out {folder / 'clean.csv'}",
+    )
     outcome = book.run(names, lambda name: text_column(engine, source.table, name))
     clean = engine.rebuilt(source.table, outcome.trails)
     with outputs([folder / name for name in FILES]) as staged:
-        for name, made in (("clean.csv", clean), ("trail.csv", outcome.trail), ("crosswalk.csv", outcome.crosswalks)):
+        for name, made in (
+            ("clean.csv", clean),
+            ("trail.csv", outcome.trail),
+            ("crosswalk.csv", outcome.crosswalks),
+        ):
             write_table(made, staged.place(folder / name), ".csv", source.dialect)
     show(effects_view(outcome))
     show(_before_and_after(outcome, "species"))
@@ -80,7 +92,9 @@ def _before_and_after(outcome: Outcome, column: str) -> RenderableType:
         some = Text(", ").join(shown(raw) for _, raw in made_of[:4])
         more = f" and {len(made_of) - 4} more" if len(made_of) > 4 else ""
         rows.append((shown(record["value"]), record["rows"], len(made_of), Text.assemble(some, more)))
-    title = f"{column}: {walk.num_rows:,} spellings before, {after.table.num_rows:,} after; the most frequent:"
+    title = (
+        f"{column}: {walk.num_rows:,} spellings before, {after.table.num_rows:,} after; the most frequent:"
+    )
     return table(title, ("after", "rows#", "spellings#", "before"), rows)
 
 

@@ -65,7 +65,11 @@ def values_column(values: Any) -> Column:
     """Encode the texts of one column: a Series, an Arrow array, or any sequence of texts and Nones."""
     said = f"expected the values of one column, such as a list or a Series; found {type(values).__name__}"
     module = type(values).__module__.partition(".")[0]
-    if isinstance(values, str | bytes | Mapping) or not hasattr(values, "__len__") or hasattr(values, "columns"):
+    if (
+        isinstance(values, str | bytes | Mapping)
+        or not hasattr(values, "__len__")
+        or hasattr(values, "columns")
+    ):
         raise TableError(said)
     table: Any = {"values": values}
     if module == "pandas":

@@ -60,5 +60,7 @@ def _decoded(trail: ColumnTrail, kind: pa.DataType) -> pa.ChunkedArray:
         return trail.column.decode(trail.clean, kind if _is_text(kind) else pa.string())
     values, places = merged(trail.clean)
     codes = trail.column.codes if places is None else places[trail.column.codes]
-    indices = pa.array(codes, mask=values.is_null().to_numpy(zero_copy_only=False)[codes] if values.null_count else None)
+    indices = pa.array(
+        codes, mask=values.is_null().to_numpy(zero_copy_only=False)[codes] if values.null_count else None
+    )
     return pa.chunked_array([pa.DictionaryArray.from_arrays(indices, values.cast(kind.value_type))])

@@ -25,10 +25,14 @@ class PandasEngine:
 
     def kind(self, table: pd.DataFrame, place: int) -> str:
         series = table.iloc[:, place]
-        dtype = series.dtype.categories.dtype if isinstance(series.dtype, pd.CategoricalDtype) else series.dtype
+        dtype = (
+            series.dtype.categories.dtype if isinstance(series.dtype, pd.CategoricalDtype) else series.dtype
+        )
         if isinstance(dtype, pd.StringDtype) or not len(series):
             return "text"
-        held = pd.api.types.infer_dtype(series.cat.categories if dtype is not series.dtype else series, skipna=True)
+        held = pd.api.types.infer_dtype(
+            series.cat.categories if dtype is not series.dtype else series, skipna=True
+        )
         if held in ("string", "empty"):
             return "text"
         return _said(series) if series.dtype == object else str(series.dtype)
@@ -78,7 +82,7 @@ def _column(codes: Any, values: pa.Array) -> Column:
 
 def _decoded(trail: ColumnTrail, given: pd.Series) -> Any:
     """The clean column in the dtype of the raw one."""
-    dtype = given.dtype
+    dtype: Any = given.dtype
     if isinstance(dtype, pd.CategoricalDtype):
         values, places = merged(trail.clean)
         codes = trail.column.codes if places is None else places[trail.column.codes]

@@ -49,7 +49,9 @@ def establish(path: Path, encoding: str | None = None) -> Dialect:
         try:
             codecs.lookup(encoding)
         except LookupError:
-            raise TableError(f"no encoding is called {encoding!r}; common ones: utf-8, utf-16, cp1252, cp1250") from None
+            raise TableError(
+                f"no encoding is called {encoding!r}; common ones: utf-8, utf-16, cp1252, cp1250"
+            ) from None
     named = encoding or bom or _utf_16_without_mark(head) or "utf-8"
     text = head.decode("utf-8-sig" if named == "utf-8" else named, errors="replace")
     lines = text if whole else text[: max(text.rfind("\n"), text.rfind("\r")) + 1] or text

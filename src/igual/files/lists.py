@@ -6,8 +6,8 @@ import contextlib
 import os
 from collections.abc import Iterator, Mapping, Sequence
 
-from igual.core.errors import IgualError, ListError, did_you_mean
 from igual.core import lists as core
+from igual.core.errors import IgualError, ListError, did_you_mean
 from igual.files.sources import existing_file
 from igual.files.tables import read_table
 

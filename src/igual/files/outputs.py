@@ -29,9 +29,13 @@ class Outputs:
         if path.exists() and not path.is_file():
             raise OutputError(f"{target} is not a regular file")
         if not path.parent.is_dir():
-            raise OutputError(f"{target}: there is no folder {path.parent}; make it first, or write elsewhere")
+            raise OutputError(
+                f"{target}: there is no folder {path.parent}; make it first, or write elsewhere"
+            )
         if any(source.exists() and path.exists() and path.samefile(source) for source in self._inputs):
-            raise OutputError(f"{target} is one of the inputs, which are never written over; take another name")
+            raise OutputError(
+                f"{target} is one of the inputs, which are never written over; take another name"
+            )
         if path in self._passing:
             raise OutputError(f"{target} is named for two outputs")
         passing = path.with_name(f".{path.name}.{secrets.token_hex(4)}.part")
@@ -62,7 +66,9 @@ def outputs(inputs: Iterable[Path] = ()) -> Iterator[Outputs]:
     except OSError as error:
         staged.discard()
         why = error.strerror or str(error)
-        raise OutputError(f"could not write: {why}; nothing was written, and what was there is as before") from error
+        raise OutputError(
+            f"could not write: {why}; nothing was written, and what was there is as before"
+        ) from error
     except BaseException:
         staged.discard()
         raise

@@ -14,7 +14,9 @@ def existing_file(path: str | os.PathLike[str], error: type[IgualError] = TableE
     if found.is_dir():
         raise error(f"{path} is a folder, not a file")
     if not found.exists():
-        siblings = sorted(p.name for p in found.parent.iterdir() if p.is_file()) if found.parent.is_dir() else []
+        siblings = (
+            sorted(p.name for p in found.parent.iterdir() if p.is_file()) if found.parent.is_dir() else []
+        )
         near = did_you_mean(found.name, siblings) if siblings else ""
         raise error(f"{path}: there is no such file{near if near.startswith('; did') else ''}")
     if not found.is_file():

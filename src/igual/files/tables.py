@@ -61,7 +61,9 @@ def write_table(table: pa.Table, path: Path, ending: str, like: Dialect | None =
         return
     from igual.files.csv_tables import write_csv
 
-    delimiter = "\t" if ending.lower() == ".tsv" else like.delimiter if like and like.delimiter != "\t" else ","
+    delimiter = (
+        "\t" if ending.lower() == ".tsv" else like.delimiter if like and like.delimiter != "\t" else ","
+    )
     write_csv(table, path, delimiter, like.line_end if like else "\n", bool(like and like.bom))
 
 
@@ -86,4 +88,6 @@ def _parquet(path: Path):  # type: ignore[no-untyped-def]
     try:
         return parquet.ParquetFile(path)
     except pa.ArrowInvalid as error:
-        raise TableError(f"{path.name} is not a Parquet file, or is damaged: {str(error).splitlines()[0]}") from None
+        raise TableError(
+            f"{path.name} is not a Parquet file, or is damaged: {str(error).splitlines()[0]}"
+        ) from None

@@ -110,9 +110,19 @@ def tally_view(tally: Tally, column: str = "", top: int | None = None) -> Render
     rest = records[top:] if top is not None else []
     if rest:
         left = sum(record["rows"] for record in rest)
-        rows.append((Text(f"{counted(len(rest), 'other value')}", "dim"), left, percent(left / max(tally.rows, 1)), percent(rest[-1]["running_share"]), ""))
+        rows.append(
+            (
+                Text(f"{counted(len(rest), 'other value')}", "dim"),
+                left,
+                percent(left / max(tally.rows, 1)),
+                percent(rest[-1]["running_share"]),
+                "",
+            )
+        )
     of = f"{shown(column)}: " if column else ""
-    title = f"{of}{counted(len(records), 'distinct value')}, {tally.counted:,} of {counted(tally.rows, 'row')}"
+    title = (
+        f"{of}{counted(len(records), 'distinct value')}, {tally.counted:,} of {counted(tally.rows, 'row')}"
+    )
     return table(title, ("value", "rows#", "share#", "running#", ""), rows)
 
 
@@ -167,12 +177,17 @@ def preview_view(stages: Iterable[Stage], most: int) -> RenderableType:
         if not order:
             views.append(Text(f"{title}\n", style="dim"))
             continue
-        rows = [
-            (shown(stage.before[place].as_py()), "→", shown(stage.after[place].as_py()), int(stage.rows[place]))
+        rows: list[Sequence[Cell]] = [
+            (
+                shown(stage.before[place].as_py()),
+                "→",
+                shown(stage.after[place].as_py()),
+                int(stage.rows[place]),
+            )
             for place in order[:most]
         ]
-        if len(order) > most:
-            rows.append((Text(f"{len(order) - most:,} more", "dim"), Text(""), Text(""), int(sum(stage.rows[p] for p in order[most:]))))  # type: ignore[arg-type]
+        if left := order[most:]:
+            rows.append((Text(f"{len(left):,} more", "dim"), "", "", int(stage.rows[left].sum())))
         views.append(table(title, ("before", "", "after", "rows#"), rows))
     return Group(*views)
 
@@ -195,7 +210,8 @@ def unused_line(outcome: Outcome, most: int = 6) -> Text:
     for entry in outcome.unused:
         by.setdefault(f"rule {entry['rule']}, {entry['of']}", []).append(str(shown(entry["entry"])))
     said = [
-        f"{of}: {', '.join(entries[:most])}" + (f" and {len(entries) - most:,} more" if len(entries) > most else "")
+        f"{of}: {', '.join(entries[:most])}"
+        + (f" and {len(entries) - most:,} more" if len(entries) > most else "")
         for of, entries in by.items()
     ]
     return Text.assemble(("Never used\n", "bold"), *(f"  {line}\n" for line in said))

@@ -57,6 +57,7 @@ class Rule(Worded):
     note: why the rule is there; it appears in the account of the run.
     """
 
+    column: str | None = None
     columns: tuple[str, ...] = ()
     do: str
     into: str | None = Field(default=None, min_length=1)
@@ -68,14 +69,16 @@ class Rule(Worded):
         if not isinstance(given, dict):
             return given
         words = dict(given)
-        if "column" in words:
-            if "columns" in words:
+        if words.get("column") is not None:
+            if words.get("columns") not in (None, (words["column"],)):
                 raise ValueError("give 'column' or 'columns', not both")
             if not isinstance(words["column"], str):
                 raise ValueError("'column' takes one text; give 'columns' for several")
-            words["columns"] = (words.pop("column"),)
+            words["columns"] = (words["column"],)
         if isinstance(words.get("columns"), list):
             words["columns"] = tuple(words["columns"])
+        if isinstance(named := words.get("columns"), tuple) and len(named) == 1:
+            words["column"] = named[0]
         return words
 
     @model_validator(mode="after")
@@ -99,8 +102,8 @@ class Rule(Worded):
     def words(self) -> dict[str, Any]:
         """The rule as a rulebook file says it: only the words that differ from their defaults."""
         given = self.model_dump(exclude_defaults=True, mode="json")
-        given.pop("columns", None)
-        given.pop("do", None)
+        for word in ("column", "columns", "do"):
+            given.pop(word, None)
         one = len(self.columns) == 1
         named = {"column": self.columns[0]} if one else {"columns": list(self.columns)}
         return {**named, "do": self.do, **given}

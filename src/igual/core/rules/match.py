@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any, Literal
 
 import numpy as np
@@ -13,6 +13,7 @@ from igual.core.column import TEXT
 from igual.core.lists import ReferenceList, Shelf
 from igual.core.rules.base import NearMiss, Rewriter, Rewritten, Rule
 from igual.core.rules.lookup import Otherwise, Spellings, given_or_otherwise, near_spellings, unknown_among
+from igual.core.text.arrays import as_it_is
 from igual.core.text.folding import folded_key
 
 By = Literal["exact", "folded"]
@@ -63,15 +64,12 @@ class _Rewriter:
         self._entry_of = reference.entry_of
         spellings = pa.array(self._spellings, TEXT)
         places = [position[entry] for entry in reference.entry_of.values()]
-        self._ways = {
-            way: (key, Spellings(key(spellings), places))
-            for way, key in (("exact", lambda same: same), ("folded", folded_key))
-            if way in rule.by
-        }
+        keys: list[tuple[By, Callable[[pa.Array], pa.Array]]] = [("exact", as_it_is), ("folded", folded_key)]
+        self._ways = [(key, Spellings(key(spellings), places)) for way, key in keys if way in rule.by]
 
     def rewrite(self, values: pa.Array) -> Rewritten:
         places = np.full(len(values), -1, np.int64)
-        for key, spellings in self._ways.values():
+        for key, spellings in self._ways:
             missed = places < 0
             if missed.all():
                 places = spellings.look_up(key(values))

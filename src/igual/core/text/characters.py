@@ -99,7 +99,9 @@ def visible(text: str | None, most: int | None = None, *, every_space: bool = Tr
     if not text:
         return "⟨empty⟩"
     cut = most is not None and len(text) > most
-    drawn = (_TO_DRAW if every_space else _ODD_TO_DRAW).sub(_drawing, text[: most - 1] if cut and most else text)
+    drawn = (_TO_DRAW if every_space else _ODD_TO_DRAW).sub(
+        _drawing, text[: most - 1] if cut and most else text
+    )
     return f"{drawn}…" if cut else drawn
 
 

@@ -9,7 +9,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.core.column import TEXT
-from igual.core.text.arrays import ascii_or, changed_where, each_where, found
+from igual.core.text.arrays import as_it_is, ascii_or, changed_where, each_where, found
 from igual.core.text.characters import JOINERS, LINE_BREAKS, NAMED, ODD_SPACES, is_mark
 
 # Letters with an accent, stroke or ligature that Unicode doesn't decompose.
@@ -46,7 +46,7 @@ def plain_letters(text: str) -> str:
 
 
 def without_accents(values: pa.Array) -> pa.Array:
-    return ascii_or(values, lambda same: same, plain_letters)
+    return ascii_or(values, as_it_is, plain_letters)
 
 
 def trimmed(values: pa.Array) -> pa.Array:

@@ -11,7 +11,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.core.column import TEXT, Mask, as_mask
-from igual.core.text.arrays import each_where
+from igual.core.text.arrays import as_it_is, each_where
 from igual.core.text.folding import casefold
 
 Where = Literal["anywhere", "whole", "word", "start", "end"]
@@ -87,10 +87,8 @@ def _key(text: str, ignore_case: bool) -> str:
 
 def _replaced_whole(values: pa.Array, pairs: Mapping[str, str], ignore_case: bool) -> Replaced:
     sought, given = pa.array(pairs.keys(), TEXT), pa.array(pairs.values(), TEXT)
-    if ignore_case:
-        places = pc.index_in(casefold(values), casefold(sought))
-    else:
-        places = pc.index_in(values, sought)
+    key = casefold if ignore_case else as_it_is
+    places = pc.index_in(key(values), key(sought))
     hit = places.is_valid()
     used = np.zeros(len(sought), np.bool_)
     used[places.drop_null().to_numpy(zero_copy_only=False)] = True

@@ -60,7 +60,9 @@ def _evened(values: pa.Array, spacing: str, ends: Ends, inner: Inner) -> pa.Arra
     if inner == "keep":
         return values
     if ends == "both":
-        return _swapped(values, f"{char}{{2,}}" if inner == "one" else f"{char}+", spacing if inner == "one" else "")
+        return _swapped(
+            values, f"{char}{{2,}}" if inner == "one" else f"{char}+", spacing if inner == "one" else ""
+        )
     # Runs at an end that is to be kept are not inner runs.
     run = f"{char}{{2,}}" if inner == "one" else f"{char}+"
     pattern = re.compile(f"(?<=[^{char}]){run}(?=[^{char}])")

@@ -1,0 +1,61 @@
+# Two commands do everything: `make demo` and `make test`. Both make the environment first.
+PYTHON ?= python3
+VENV ?= .venv
+BIN := $(VENV)/bin
+
+.PHONY: help demo test lint types tests bench pictures reference data clean
+
+help:
+	@echo "make demo       install Igual and run the full example on the sample data"
+	@echo "make test       install it with the tools, then lint, check types and run the tests"
+	@echo "make bench      figures of speed and memory beside named peers (takes some minutes)"
+	@echo "make reference  write docs/reference.md from the docstrings"
+	@echo "make pictures   take the pictures of docs/screenshots again (on Debian)"
+	@echo "make data       make the sample data again"
+
+$(BIN)/python:
+	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || \
+	  { echo "Igual needs Python 3.11 or newer: make PYTHON=python3.12 ..." >&2; exit 1; }
+	$(PYTHON) -m venv $(VENV)
+
+$(VENV)/.installed: pyproject.toml | $(BIN)/python
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e .
+	@touch $@
+
+$(VENV)/.installed-dev: pyproject.toml | $(BIN)/python
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[dev]'
+	@touch $@ $(VENV)/.installed
+
+$(VENV)/.installed-bench: pyproject.toml | $(BIN)/python
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[dev,bench]'
+	@touch $@ $(VENV)/.installed-dev $(VENV)/.installed
+
+demo: $(VENV)/.installed
+	$(BIN)/igual demo igual-demo
+
+test: lint types tests
+
+lint: $(VENV)/.installed-dev
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+
+types: $(VENV)/.installed-dev
+	$(BIN)/mypy
+
+tests: $(VENV)/.installed-dev
+	$(BIN)/python -m pytest
+
+bench: $(VENV)/.installed-bench
+	$(BIN)/python -m benchmarks
+
+reference: $(VENV)/.installed-dev
+	$(BIN)/python tools/make_reference.py
+
+pictures: $(VENV)/.installed
+	PATH="$(CURDIR)/$(BIN):$$PATH" bash tools/take_pictures.sh
+
+data: $(VENV)/.installed
+	$(BIN)/python tools/make_demo_data.py
+
+clean:
+	rm -rf $(VENV) igual-demo dist .mypy_cache .ruff_cache .pytest_cache .hypothesis
