@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import re
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from pydantic import BaseModel, ConfigDict, ModelWrapValidatorHandler, ValidationError, model_validator
+from pydantic import BaseModel, ConfigDict, ValidationError
 from pydantic_core import ErrorDetails
 
 from igual.core.errors import RulebookError, did_you_mean
@@ -27,13 +27,13 @@ class Worded(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
 
-    @model_validator(mode="wrap")
-    @classmethod
-    def _in_plain_words(cls, given: Any, handler: ModelWrapValidatorHandler[Any]) -> Any:
-        try:
-            return handler(given)
-        except ValidationError as error:
-            raise RulebookError(sentence(error, cls)) from None
+    if not TYPE_CHECKING:  # type checkers see the words of each model
+
+        def __init__(self, **words: Any) -> None:
+            try:
+                super().__init__(**words)
+            except ValidationError as error:
+                raise RulebookError(sentence(error, type(self))) from None
 
 
 def sentence(error: ValidationError, model: type[BaseModel]) -> str:

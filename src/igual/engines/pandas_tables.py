@@ -82,7 +82,7 @@ def _column(codes: Any, values: pa.Array) -> Column:
 
 def _decoded(trail: ColumnTrail, given: pd.Series) -> Any:
     """The clean column in the dtype of the raw one."""
-    dtype: Any = given.dtype
+    dtype = given.dtype
     if isinstance(dtype, pd.CategoricalDtype):
         values, places = merged(trail.clean)
         codes = trail.column.codes if places is None else places[trail.column.codes]
@@ -92,7 +92,8 @@ def _decoded(trail: ColumnTrail, given: pd.Series) -> Any:
         return pd.Categorical.from_codes(moved[codes], values.drop_null().to_pylist())
     if isinstance(dtype, pd.StringDtype | pd.ArrowDtype):
         kind = pa.large_string() if isinstance(dtype, pd.StringDtype) else dtype.pyarrow_dtype
-        return dtype.__from_arrow__(trail.column.decode(trail.clean, kind))
+        restored: Any = dtype
+        return restored.__from_arrow__(trail.column.decode(trail.clean, kind))
     clean = np.array(trail.clean.to_pylist(), dtype=object)[trail.column.codes]
     # A missing value stays the one it was: None, NaN or NA.
     missing = given.isna().to_numpy() & pd.isna(clean)

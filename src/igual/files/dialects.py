@@ -5,6 +5,7 @@ from __future__ import annotations
 import codecs
 import csv
 import io
+import re
 from collections.abc import Iterator
 from pathlib import Path
 from typing import NamedTuple
@@ -126,11 +127,14 @@ def encoding_of_bytes(path: Path) -> str | None:
         for name in match.could_be_from_charset
     }
 
-    def not_letters(name: str) -> int:
+    def strangeness(name: str) -> int:
+        """Signs inside words, and words of nothing but accented Latin letters: both speak against it."""
         text = sample.decode(name, errors="replace")
-        return sum(not c.isascii() and not c.isalpha() for c in text)
+        signs = sum(not c.isascii() and not c.isalpha() for c in text)
+        words = re.findall(r"[^\W\d_]{3,}", text)
+        return signs + sum(all("\x7f" < c < "\u0250" for c in word) for word in words)
 
-    return min((name for name in _SINGLE_BYTE if name in likely), key=not_letters, default=best.encoding)
+    return min((name for name in _SINGLE_BYTE if name in likely), key=strangeness, default=best.encoding)
 
 
 class Undecodable(NamedTuple):

@@ -1,0 +1,113 @@
+"""Survey, tally, count."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pandas as pd
+import pyarrow as pa
+import pytest
+
+import igual
+
+MISREAD = "Mühlweg".encode().decode("cp1252")
+
+
+@pytest.mark.parametrize(
+    ("values", "oddity", "counted", "examples"),
+    [
+        ([" a", "b ", "c", " "], "spaces at the ends", (2, 2), ["·a", "b·"]),
+        (["a  b", "a\t\u00a0b", "a b"], "runs of spaces inside", (2, 2), ["a··b", "a→⟨no-break space⟩b"]),
+        (["a\nb", "a\r\nb", "a\nb"], "line breaks", (2, 3), ["a↵b", "a↵b"]),
+        (["a\tb"], "tabs", (1, 1), ["a→b"]),
+        (["a\u3000b"], "odd spaces", (1, 1), ["a⟨full-width space⟩b"]),
+        (["a\u200bb", "a\u00adb"], "invisible characters", (2, 2), ["a⟨zero-width space⟩b", "a⟨soft hyphen⟩b"]),
+        (["a\x00b"], "control characters", (1, 1), ["a⟨control 0x00⟩b"]),
+        (["Oak", "OAK", "oak", "elm"], "differ only in case", (3, 3), ["Oak | OAK | oak"]),
+        (["a b", "ab", "a b"], "differ only in spacing", (2, 3), ["a·b | ab"]),
+        (["Brión", "Brion"], "differ only in accents", (2, 2), ["Brión | Brion"]),
+        (["St. X", "St X", "1.5", "15"], "differ only in punctuation", (2, 2), ["St.·X | St·X"]),
+        (["oak", "elm", "12", "1,234.5"], "numbers among texts", None, None),
+        (["oak", "elm", "ash", "12"], "numbers among texts", (1, 1), ["12"]),
+        (["1", "2", "-3.5", "tall", "n/a"], "texts among numbers", (1, 1), ["tall"]),
+        (["n/a", " N/A", "-", "?", "oak"], "looks like missing", (4, 4), ["n/a", "·N/A", "-"]),
+        ([MISREAD, "Mühlweg", "a\ufffdb"], "decoded wrongly", (2, 2), [MISREAD, "a\ufffdb"]),
+        (["Úžice", "Âge"], "decoded wrongly", None, None),
+        (["Oаk", "Oak"], "look-alike letters", (1, 1), ["Oаk"]),
+        (["АВС", "ABC", "XYZ"], "look-alike letters", (1, 1), ["АВС"]),
+        (["Москва", "Oak"], "look-alike letters", None, None),
+        (["a", "b"], "spaces at the ends", None, None),
+    ],
+)
+def test_oddities(
+    values: list[str], oddity: str, counted: tuple[int, int] | None, examples: list[str] | None
+) -> None:
+    found = igual.survey({"c": values}).oddities.set_index("oddity")
+    if counted is None:
+        assert oddity not in found.index
+    else:
+        assert (found.loc[oddity, "values"], found.loc[oddity, "rows"]) == counted
+        assert found.loc[oddity, "examples"] == examples
+
+
+def test_survey_counts() -> None:
+    table = pd.DataFrame({"t": ["a", "", " ", None, "abc", "abc"], "n": [1, 2, 2, 3, 3, 3]})
+    look = igual.survey(table)
+    assert look.columns.to_numpy().tolist() == [
+        ["t", "text", 6, 4, 1, 2, 1, 3, "abc"], ["n", "int64", 6, 3, 0, 0, 1, 1, "3"]
+    ]  # fmt: skip
+    assert "6 rows, 2 columns" in repr(look)
+    assert "<td>abc</td>" in look._repr_html_()
+
+
+def test_nothing_from_a_file_acts_on_a_page_or_terminal() -> None:
+    table = {"<b>[red]": ["<script>alert(1)</script> ", "\x1b[31m", "[bold]x[/bold] "]}
+    look = igual.survey(table)
+    assert "<script>" not in look._repr_html_()
+    assert "<b>" not in look._repr_html_()
+    assert "\x1b" not in repr(look)
+    assert "[bold]x[/bold]·" in repr(look)
+
+
+@pytest.mark.parametrize(
+    ("words", "wanted"),
+    [
+        ({}, ["oak", "Oak", None, "", " \u00a0"]),
+        ({"equals": "oak"}, ["oak"]),
+        ({"equals": "OAK", "ignore_case": True}, ["oak", "Oak"]),
+        ({"contains": "a"}, ["oak", "Oak"]),
+        ({"contains": "O", "ends": "k"}, ["Oak"]),
+        ({"starts": "o"}, ["oak"]),
+        ({"one_of": ["oak", "elm"]}, ["oak"]),
+        ({"one_of": ["OAK"], "ignore_case": True}, ["oak", "Oak"]),
+        ({"blank": True}, [None, "", " \u00a0"]),
+        ({"blank": False}, ["oak", "Oak"]),
+        ({"equals": ""}, [""]),
+        ({"contains": "x"}, []),
+    ],
+)
+def test_conditions(words: dict[str, Any], wanted: list[str | None]) -> None:
+    values = ["oak", "oak", "Oak", None, "", " \u00a0"]
+    found = igual.tally(values, **words).table["value"]
+    assert {None if pd.isna(v) else v for v in found} == set(wanted)
+    assert igual.count(values, **words) == sum(value in wanted for value in values)
+
+
+@pytest.mark.parametrize(
+    "values",
+    [
+        ["b", "a", "b", None], ("b", "a", "b", float("nan")), np.array(["b", "a", "b", None], dtype=object),
+        pd.Series(["b", "a", "b", None]), pd.Categorical(["b", "a", "b", None]), pa.array(["b", "a", "b", None]),
+        pa.chunked_array([["b", "a"], ["b", None]]), pa.array(["b", "a", "b", None]).dictionary_encode(),
+        pd.Index(["b", "a", "b", None]),
+    ],
+    ids=lambda values: type(values).__name__,
+)  # fmt: skip
+def test_tally_takes_any_values(values: Any) -> None:
+    table = igual.tally(values).table
+    assert table["rows"].tolist() == [2, 1, 1]
+    assert table["share"].tolist() == [0.5, 0.25, 0.25]
+    assert table["running_share"].tolist() == [0.5, 0.75, 1.0]
+    assert table["value"].tolist()[:2] == ["b", "a"]
+    assert igual.tally(values, sort="value").table["value"].tolist()[:2] == ["a", "b"]

@@ -1,0 +1,197 @@
+"""Functions over texts: tables of cases (raw, settings, wanted)."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from igual.core.text import replacing
+from igual.core.text.casing import recased
+from igual.core.text.characters import visible
+from igual.core.text.folding import folded_key, light_key
+from igual.core.text.replacing import replaced, rewritten_in_turn
+from igual.core.text.spacing import respaced
+from tests.conftest import texts
+
+ANY_TEXT = st.lists(st.text(), max_size=8)
+SPACING = {"ends": "both", "inner": "one", "breaks": "space", "also": ""}
+
+
+@pytest.mark.parametrize(
+    ("raw", "settings", "wanted"),
+    [
+        ("  a  b ", {}, "a b"),
+        ("\ta\t b", {}, "a b"),
+        ("a\u00a0\u3000b\u202f", {}, "a b"),
+        ("a\u200bb\ufeff", {}, "ab"),
+        ("x\u200d \u200cy", {}, "x y"),
+        ("می\u200cخواهم", {}, "می\u200cخواهم"),
+        ("Old\r\n Town\n", {}, "Old Town"),
+        ("a\u2028b", {}, "a b"),
+        ("a \n b", {"breaks": "remove"}, "ab"),
+        (" a\nb ", {"breaks": "keep"}, "a\nb"),
+        ("  a  b  ", {"ends": "left"}, "a b  "),
+        ("  a  b  ", {"ends": "right"}, "  a b"),
+        ("  a  b  ", {"ends": "keep"}, "  a b  "),
+        ("  a  b  ", {"inner": "keep"}, "a  b"),
+        (" a b c ", {"inner": "none"}, "abc"),
+        (" a b c ", {"inner": "none", "ends": "keep"}, " abc "),
+        ("__a___b_", {"also": "_"}, "a_b"),
+        ("^^a^^b", {"also": "^", "ends": "keep"}, "^^a^b"),
+        ("--a--", {"also": "-", "ends": "left"}, "a--"),
+        ("", {}, ""),
+        (" \u00a0 ", {}, ""),
+        (None, {}, None),
+    ],
+)
+def test_spacing(raw: str | None, settings: dict[str, str], wanted: str | None) -> None:
+    assert respaced(texts(raw), **{**SPACING, **settings}).to_pylist() == [wanted]  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(
+    ("raw", "style", "wanted"),
+    [
+        ("NORWAY Maple", "lower", "norway maple"),
+        ("straße", "upper", "STRASSE"),
+        ("ΟΔΟΣ", "lower", "οδος"),
+        ("NORWAY MAPLE", "sentence", "Norway maple"),
+        ("“norway MAPLE”", "sentence", "“Norway maple”"),
+        ("don't SAY", "title", "Don't Say"),
+        ("saint-DENIS", "title", "Saint-Denis"),
+        ("3rd street", "title", "3rd Street"),
+        ("e\u0301TUDE", "title", "E\u0301tude"),
+        ("ǆungla", "title", "ǅungla"),
+        ("ßa", "title", "Ssa"),
+        ("nw RING road NW", "title", "Nw Ring Road NW"),
+        ("of mice OF men OF", "title", "Of Mice of Men Of"),
+        ("visit NW now", "upper", "VISIT NW NOW"),
+        ("visit NW NOW", "lower", "visit NW now"),
+        (None, "title", None),
+    ],
+)
+def test_case(raw: str | None, style: str, wanted: str | None) -> None:
+    assert recased(texts(raw), style, ("NW",), ("of",)).to_pylist() == [wanted]  # type: ignore[arg-type]
+
+
+@given(ANY_TEXT, st.sampled_from(["lower", "upper", "sentence", "title"]))
+def test_quick_and_careful_case_agree(values: list[str], style: str) -> None:
+    """Without words to keep Arrow's kernels do the ASCII texts: they must do what the careful way does."""
+    quick = recased(texts(*values), style, (), ())  # type: ignore[arg-type]
+    assert quick.to_pylist() == recased(texts(*values), style, ("\x00",), ()).to_pylist()  # type: ignore[arg-type]
+
+
+@given(ANY_TEXT)
+def test_spacing_twice_is_spacing_once(values: list[str]) -> None:
+    once = respaced(texts(*values), "both", "one", "space", "_")
+    assert respaced(once, "both", "one", "space", "_").equals(once)
+
+
+REPLACING = [
+    ("mapel mapels", {"mapel": "maple"}, {}, "maple maples"),
+    ("mapel mapels", {"mapel": "maple"}, {"where": "word"}, "maple mapels"),
+    ("mapel mapels", {"mapel": "maple", "mapels": "maples"}, {"where": "word"}, "maple maples"),
+    ("a b", {"a": "b", "b": "a"}, {}, "b a"),
+    ("oaks oak", {"oak": "x", "oaks": "y"}, {}, "y x"),
+    ("ab", {"ab": "", "b": "z"}, {}, ""),
+    ("St. St.John", {"St.": "Saint"}, {"where": "word"}, "Saint SaintJohn"),
+    ("oak", {"oak": "elm"}, {"where": "whole"}, "elm"),
+    ("oak tree", {"oak": "elm"}, {"where": "whole"}, "oak tree"),
+    ("OAK", {"oak": "elm"}, {"where": "whole", "ignore_case": True}, "elm"),
+    ("oak oak", {"oak": "elm"}, {"where": "start"}, "elm oak"),
+    ("oak oak", {"oak": "elm"}, {"where": "end"}, "oak elm"),
+    ("oak\n", {"oak": "elm"}, {"where": "end"}, "oak\n"),
+    ("a a a b b", {"a": "x", "b": "y"}, {"nth": 2}, "a x a b y"),
+    ("a a", {"a": "x"}, {"nth": 3}, "a a"),
+    ("a a", {"a": "x"}, {"nth": 2, "where": "end"}, "a a"),
+    ("OAK Oak", {"oak": "elm"}, {"ignore_case": True}, "elm elm"),
+    ("ÖL öl", {"öl": "oil"}, {"ignore_case": True}, "oil oil"),
+    ("ıI", {"i": "x"}, {"ignore_case": True}, "ıx"),
+    ("a.c abc", {"a.c": "x"}, {}, "x abc"),
+    (r"a\1", {r"\1": r"\2"}, {}, r"a\2"),
+    (None, {"a": "b"}, {}, None),
+]
+
+
+@pytest.mark.parametrize(("raw", "pairs", "settings", "wanted"), REPLACING)
+def test_replacing(raw: str, pairs: dict[str, str], settings: dict[str, object], wanted: str) -> None:
+    assert replaced(texts(raw), pairs, **settings).values.to_pylist() == [wanted]  # type: ignore[arg-type]
+
+
+def test_replacing_says_what_was_found() -> None:
+    assert replaced(texts("ab", "c"), {"a": "x", "z": "y", "c": "c"}).used.tolist() == [True, False, True]
+
+
+def test_pairs_in_turn_act_on_what_the_ones_before_made() -> None:
+    values, used = rewritten_in_turn(texts("a b", "c"), {"a": "b", "b": "c"}, "anywhere", None, False)
+    assert values.to_pylist() == ["c c", "c"]
+    assert used.tolist() == [True, True]
+
+
+def test_deeply_shared_beginnings() -> None:
+    pairs = {"a" * length: str(length) for length in range(1, 400)}
+    assert replaced(texts("a" * 399 + "b" + "a" * 7), pairs).values.to_pylist() == ["399b7"]
+
+
+@given(
+    st.lists(st.text("abc. ", max_size=12), max_size=6),
+    st.dictionaries(st.text("abc.", min_size=1, max_size=3), st.text("xyz", max_size=2), min_size=1, max_size=5),
+)
+def test_all_at_once_equals_an_obvious_way(values: list[str], pairs: dict[str, str]) -> None:
+    def obvious(text: str) -> str:
+        made, at = "", 0
+        while at < len(text):
+            here = [sought for sought in pairs if text.startswith(sought, at)]
+            longest = max(here, key=len, default="")
+            made += pairs[longest] if longest else text[at]
+            at += max(len(longest), 1)
+        return made
+
+    assert replaced(texts(*values), pairs).values.to_pylist() == [obvious(text) for text in values]
+
+
+@given(ANY_TEXT, st.lists(st.text(min_size=1), min_size=1, max_size=4), st.booleans())
+def test_the_quick_scan_misses_nothing(values: list[str], sought: list[str], ignore_case: bool) -> None:
+    pairs = {text.casefold() if ignore_case else text: "•" for text in sought}
+    scanned = replaced(texts(*values), pairs, "anywhere", None, ignore_case).values
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(replacing, "_candidates", lambda values, *_: np.ones(len(values), np.bool_))
+        assert scanned.equals(replaced(texts(*values), pairs, "anywhere", None, ignore_case).values)
+
+
+@pytest.mark.parametrize(
+    ("one", "other", "same"),
+    [
+        ("Norway Maple", " NORWAY-maple.", True),
+        ("O'Brien", "O’BRIEN", True),
+        ("Cala Brión", "cala brion", True),
+        ("Łódź", "LODZ", True),
+        ("waterfront", "water front", True),
+        ("Pier 12", "Pier 1-2", False),
+        ("1.5", "15", False),
+        ("1 5", "15", False),
+        ("Pier -1", "Pier 1", False),
+        ("C#", "C", False),
+        ("Pell & Quay", "Pell Quay", False),
+        ("?", "!", False),
+        ("日本 語", "日本語", True),
+    ],
+)
+def test_folded_key(one: str, other: str, same: bool) -> None:
+    first, second = folded_key(texts(one, other)).to_pylist()
+    assert (first == second) is same
+
+
+@given(ANY_TEXT)
+def test_keys_never_fail_and_fold_to_themselves(values: list[str]) -> None:
+    assert len(folded_key(texts(*values))) == len(values)
+    light = light_key(texts(*values))
+    assert len(light) == len(values)
+
+
+def test_visible() -> None:
+    assert visible(" a\t\u00a0b\r\nc\u200b\x00") == "·a→⟨no-break space⟩b↵c⟨zero-width space⟩⟨control 0x00⟩"
+    assert visible("a b  c ", every_space=False) == "a b··c·"
+    assert [visible(None), visible(""), visible("abcdef", 4)] == ["⟨missing⟩", "⟨empty⟩", "abc…"]
+    assert "\x1b" not in visible("\x1b[31mred")
