@@ -26,7 +26,12 @@ def run(tmp_path: Path) -> Run:
     def call(line: str, *more: str, folder: Path = tmp_path) -> subprocess.CompletedProcess[str]:
         env = {**os.environ, "PYTHONIOENCODING": "utf-8"}
         return subprocess.run(
-            [COMMAND, *line.split(), *more], cwd=folder, capture_output=True, text=True, encoding="utf-8", env=env
+            [COMMAND, *line.split(), *more],
+            cwd=folder,
+            capture_output=True,
+            text=True,
+            encoding="utf-8",
+            env=env,
         )
 
     return call

@@ -52,11 +52,18 @@ def test_text_tables(write: Write, content: bytes, wanted: dict[str, list[str]])
     again = write("out.csv", b"")
     write_csv(table, again, dialect.delimiter, dialect.line_end, dialect.bom)
     assert read_csv(again)[0].to_pydict() == wanted
-    if dialect.encoding == "utf-8" and b'5" pipe' not in content and b"\n\n" not in content and content[-1:] == b"\n":
+    if (
+        dialect.encoding == "utf-8"
+        and b'5" pipe' not in content
+        and b"\n\n" not in content
+        and content[-1:] == b"\n"
+    ):
         assert again.read_bytes() == content
 
 
-CELLS = st.text(st.characters(codec="utf-8"), max_size=5) | st.sampled_from(['"', ",", "\n", "\r", "\r\n", '",\n"'])
+CELLS = st.text(st.characters(codec="utf-8"), max_size=5) | st.sampled_from(
+    ['"', ",", "\n", "\r", "\r\n", '",\n"']
+)
 
 
 @given(st.lists(st.tuples(CELLS, CELLS), min_size=1, max_size=6), st.sampled_from([",", ";", "\t"]))
@@ -77,7 +84,7 @@ def test_what_is_written_is_read_again(
         (b"\n\n", "in.csv is empty"),
         (b"a,b\n1,2\n3\n4,5,6\n", "in.csv, row 3: 1 cell found, 2 expected as in the header (further rows not in order: 1)"),
         (b'a,b\n1,"2\n3,4\n', "in.csv, row 2: a quote is opened and never closed"),
-        ("a;b\n".encode() + "1;Müller\n".encode() * 9 + b"2;\xff\n", "in.csv is not valid utf-8 at offset 96 (byte 0xff)"),
+        (b"a;b\n" + "1;Müller\n".encode() * 9 + b"2;\xff\n", "in.csv is not valid utf-8 at offset 96 (byte 0xff)"),
         ("a,b\n1,ü\n".encode("utf-16")[:-1], "in.csv is not valid utf-16 at offset 16"),
         ("a,b\n1,ü".encode("utf-8-sig") + b"\xfc\n", "not valid utf-8 at offset 11 (byte 0xfc)"),
     ],
@@ -99,7 +106,9 @@ def test_parquet_and_files_that_are_no_tables(tmp_path: Path, write: Write) -> N
     assert read_table(tmp_path / "in.parquet").table.equals(table)
     outcome = igual.Rulebook([Spacing(columns=("t", "d"))]).apply(table)
     write_table(outcome.table, tmp_path / "out.parquet", ".parquet")
-    assert parquet.read_table(tmp_path / "out.parquet").equals(pa.table({**dict(zip("tnd", table.columns, strict=True)), "t": ["a", None]}))
+    assert parquet.read_table(tmp_path / "out.parquet").equals(
+        pa.table({**dict(zip("tnd", table.columns, strict=True)), "t": ["a", None]})
+    )
     for path, said in (
         (write("x.parquet", "no"), "x.parquet is not a Parquet file"),
         (write("x.doc", "no"), "can't read this kind of file"),
@@ -139,7 +148,13 @@ def test_a_rulebook_survives_saving_and_loading(tmp_path: Path, write: Write) ->
         [
             Spacing(columns=("a", "b"), also="_-", breaks="keep", note='why "not"\n'),
             Case(column="a", style="title", keep=("NW",), small=("of",)),
-            Replace(column="a", pairs={"é 1": "\\", "a.b": "'\"", "NO": "1e5"}, where="word", nth=2, ignore_case=True),
+            Replace(
+                column="a",
+                pairs={"é 1": "\\", "a.b": "'\"", "NO": "1e5"},
+                where="word",
+                nth=2,
+                ignore_case=True,
+            ),
             Label(column="b", codebook="site", otherwise=OtherText(text="?"), into="c"),
             Label(column="c", codebook="own", otherwise="keep"),
             Match(column="a", list="species", by=("folded",)),
@@ -149,7 +164,10 @@ def test_a_rulebook_survives_saving_and_loading(tmp_path: Path, write: Write) ->
             "species": igual.ReferenceList.load(tmp_path / "lists" / "species.csv"),
             "own": igual.ReferenceList(["x y", "z"], {"z": ["Z"]}, {"rate": ["1", "2"]}),
         },
-        codebooks={"site": igual.Codebook.load(tmp_path / "lists" / "site.csv"), "own": igual.Codebook({"1": "one"})},
+        codebooks={
+            "site": igual.Codebook.load(tmp_path / "lists" / "site.csv"),
+            "own": igual.Codebook({"1": "one"}),
+        },
     )
     assert book.lists["species"].aliases == {"Norway maple": ("ACPL", "Acer")}
     assert book.lists["species"].attributes == {"code": ("1", "2")}

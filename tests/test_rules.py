@@ -15,7 +15,8 @@ from igual.rules import Case, Label, Match, OtherText, Replace, Spacing
 
 CONDITION = igual.Codebook({"1": "good", "2": "fair", "a": "avenue", "A": "alley"})
 SPECIES = igual.ReferenceList(
-    ["Norway maple", "Common oak", "Cala Brión", "Re-do", "Redo"], aliases={"Common oak": ["English oak", "QURO"]}
+    ["Norway maple", "Common oak", "Cala Brión", "Re-do", "Redo"],
+    aliases={"Common oak": ["English oak", "QURO"]},
 )
 
 
@@ -100,7 +101,9 @@ def test_a_rule_without_effect_is_said_aloud_with_near_misses() -> None:
     assert hints(Replace(column="c", pairs={"elm": "x"}, where="whole"), c=[" elm"])[0].endswith(
         "near misses: '·elm' (1 row) for 'elm'"
     )
-    assert hints(Spacing(columns=["c", "d"]), c=["a"], d=["b"]) == ["rule 1 (spacing) changed nothing in 'c' and 'd'"]
+    assert hints(Spacing(columns=["c", "d"]), c=["a"], d=["b"]) == [
+        "rule 1 (spacing) changed nothing in 'c' and 'd'"
+    ]
     assert hints(Spacing(columns=["c", "d"]), c=["a "], d=["b"]) == []
 
 
@@ -182,7 +185,10 @@ def test_rows_always_add_up(values: list[str | None]) -> None:
         c=values,
     )
     assert outcome.trail["rows"].sum() == len(values)
-    walk = {(None if pd.isna(raw) else raw): clean for raw, clean in outcome.crosswalk("c")[["raw", "clean"]].values}
+    walk = {
+        (None if pd.isna(raw) else raw): clean
+        for raw, clean in outcome.crosswalk("c")[["raw", "clean"]].values
+    }
     assert [None if pd.isna(walk[v]) else walk[v] for v in values] == outcome.table["c"]
     changed = sum(rows for rows, rules in outcome.trail[["rows", "rules"]].values if rules)
     assert all(effect <= changed for effect in outcome.effects["rows"])
@@ -195,7 +201,9 @@ def test_pandas_columns_keep_their_kind(dtype: Any) -> None:
     frame = pd.DataFrame({"n": [1, 2, 3, 4], "c": pd.Series([" a", None, "a", "B"], dtype=dtype)})
     frame.index = [3, 1, 4, 1]  # type: ignore[assignment]
     before = frame.copy(deep=True)
-    table = igual.Rulebook([Spacing(column="c"), Case(column="c", style="upper", into="d")]).apply(frame).table
+    table = (
+        igual.Rulebook([Spacing(column="c"), Case(column="c", style="upper", into="d")]).apply(frame).table
+    )
     assert table["c"].tolist()[0::2] == ["a", "a"]
     assert table["d"].tolist()[0::2] == ["A", "A"]
     assert table["c"].isna().tolist() == [False, True, False, False]
@@ -207,7 +215,11 @@ def test_pandas_columns_keep_their_kind(dtype: Any) -> None:
 
 def test_missing_values_stay_the_ones_they_were() -> None:
     given_cells = ["a ", None, float("nan"), pd.NA]
-    table = igual.Rulebook([Spacing(column="c")]).apply(pd.DataFrame({"c": pd.Series(given_cells, dtype=object)})).table
+    table = (
+        igual.Rulebook([Spacing(column="c")])
+        .apply(pd.DataFrame({"c": pd.Series(given_cells, dtype=object)}))
+        .table
+    )
     assert table["c"].tolist()[1] is None
     assert table["c"].tolist()[3] is pd.NA
 
@@ -240,7 +252,8 @@ def test_tables_that_are_refused(table: Any, said: str) -> None:
 
 
 @pytest.mark.parametrize(
-    "table", [pd.DataFrame({"c": []}), pa.table({"c": pa.array([], pa.string())}), {"c": []}, {"c": [None, None]}]
+    "table",
+    [pd.DataFrame({"c": []}), pa.table({"c": pa.array([], pa.string())}), {"c": []}, {"c": [None, None]}],
 )
 def test_empty_tables_are_no_trouble(table: Any) -> None:
     outcome = igual.Rulebook([Spacing(column="c"), Match(column="c", list="l")], {"l": SPECIES}).apply(table)

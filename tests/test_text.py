@@ -136,7 +136,9 @@ def test_deeply_shared_beginnings() -> None:
 
 @given(
     st.lists(st.text("abc. ", max_size=12), max_size=6),
-    st.dictionaries(st.text("abc.", min_size=1, max_size=3), st.text("xyz", max_size=2), min_size=1, max_size=5),
+    st.dictionaries(
+        st.text("abc.", min_size=1, max_size=3), st.text("xyz", max_size=2), min_size=1, max_size=5
+    ),
 )
 def test_all_at_once_equals_an_obvious_way(values: list[str], pairs: dict[str, str]) -> None:
     def obvious(text: str) -> str:

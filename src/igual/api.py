@@ -219,8 +219,9 @@ class Rulebook(core.Rulebook):
     def apply(self, table: Any) -> Outcome:
         """Apply the rules to a table, which stays as it is.
 
-        table: a pandas DataFrame, an Arrow table, or a dict of column names and sequences. Missing values
-        stay missing, and columns that no rule names come out as they came in.
+        table: a pandas DataFrame, an Arrow table, or a dict of column names and sequences.
+
+        Missing values stay missing, and columns that no rule names come out as they came in.
 
         Raises RulebookError where a rule names a column the table doesn't have, TableError where such a
         column holds anything but texts.

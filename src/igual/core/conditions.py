@@ -17,7 +17,8 @@ from igual.core.words import Worded
 class Condition(Worded):
     """Values that meet every word that is given.
 
-    equals, contains, starts, ends: a text; one_of: several, of which one must be equal.
+    equals, contains, starts, ends: a text.
+    one_of: several texts, of which one must be equal.
     blank: true for values that are missing, empty, or nothing but spaces; false for all others.
     ignore_case: compare with case set aside (Unicode case folding).
 

@@ -12,11 +12,11 @@ from igual.files.outputs import outputs
 FILES = {
     "trees.csv": "the raw register: 2,000 trees, three crews, three habits",
     "trees.toml": "the rulebook",
-    "species.csv": "reference lists: accepted values and their aliases",
-    "districts.csv": "",
-    "contractors.csv": "",
-    "condition.csv": "codebooks: codes and their labels",
-    "site.csv": "",
+    "species.csv": "reference list of species, with botanical names and other aliases",
+    "districts.csv": "reference list of districts",
+    "contractors.csv": "reference list of contractors",
+    "condition.csv": "codebook of the condition of a tree: the codes of all three crews",
+    "site.csv": "codebook of the site: a and A mean different things",
 }
 
 

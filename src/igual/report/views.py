@@ -43,7 +43,7 @@ def _cell(cell: Cell) -> Text:
     if isinstance(cell, Text):
         return cell
     if isinstance(cell, int):
-        return Text(f"{cell:,}" if cell else "·", style="" if cell else "dim")
+        return Text(f"{cell:,}", style="" if cell else "dim")
     return Text("" if cell is None else str(cell))
 
 
@@ -103,7 +103,7 @@ def tally_view(tally: Tally, column: str = "", top: int | None = None) -> Render
             record["rows"],
             percent(record["share"]),
             percent(record["running_share"]),
-            Text("█" * max(1, round(20 * record["rows"] / most)), style="cyan"),
+            Text("━" * max(1, round(30 * record["rows"] / most)), style="cyan"),
         )
         for record in records[:top]
     ]
@@ -150,14 +150,17 @@ def unknown_view(outcome: Outcome, most: int = 15) -> RenderableType:
     """Values without a label or an entry."""
     unknown = outcome.unknown
     rows: list[Sequence[Cell]] = [
-        (shown(u.column), shown(u.value), u.rows, u.kind, shown(u.near) if u.near else "", f"rule {u.rule}")
+        (shown(u.column), shown(u.value), u.rows, f"{u.kind}, rule {u.rule}", shown(u.near) if u.near else "")
         for u in unknown[:most]
     ]
     if len(unknown) > most:
         left = sum(u.rows for u in unknown[most:])
-        rows.append(("", Text(f"{len(unknown) - most:,} more", "dim"), left, "", "", ""))
+        rows.append(("", Text(f"{len(unknown) - most:,} more", "dim"), left, "", ""))
     title = f"Unknown: {counted(len(unknown), 'value')}, {counted(sum(u.rows for u in unknown), 'row')}"
-    return table(title, ("column", "value", "rows#", "what", "near", "found by"), rows)
+    names: tuple[str, ...] = ("column", "value", "rows#", "what", "nearest")
+    if not any(u.near for u in unknown):
+        names, rows = names[:-1], [row[:-1] for row in rows]
+    return table(title, names, rows)
 
 
 def hints_view(outcome: Outcome) -> RenderableType:

@@ -52,7 +52,7 @@ class Rewriter(Protocol):
 class Rule(Worded):
     """What all rules share.
 
-    column or columns: the column or columns to work on.
+    column, columns: the column to work on, or several.
     into: write the result to this new column and keep the given one as it is (one column only).
     note: why the rule is there; it appears in the account of the run.
     """

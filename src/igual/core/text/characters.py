@@ -62,12 +62,16 @@ LOOKS_LATIN = dict(
 
 _DRAWN = {TAB: "→", "\n": "↵", "\r": "↵", "\u2028": "↵", "\u2029": "↵", "\x85": "↵"}
 _UNSEEN = "\t\u0000-\u001f\u007f-\u009f" + "".join(NAMED) + "\u2028\u2029"
-_TO_DRAW = re.compile(f"\r\n|[ {_UNSEEN}]")
-_ODD_TO_DRAW = re.compile(rf"\r\n|[{_UNSEEN}]|\A +| +\Z| {{2,}}")
+# A letter of another script that stands beside a Latin one in a word, and looks as if it were one.
+_STRANGER = f"(?<=[A-Za-z])[{''.join(LOOKS_LATIN)}]|[{''.join(LOOKS_LATIN)}](?=[A-Za-z])"
+_TO_DRAW = re.compile(f"\r\n|[ {_UNSEEN}]|{_STRANGER}")
+_ODD_TO_DRAW = re.compile(rf"\r\n|[{_UNSEEN}]|\A +| +\Z| {{2,}}|{_STRANGER}")
 
 
 def _drawing(found: re.Match[str]) -> str:
     text = found[0]
+    if text in LOOKS_LATIN:
+        return f"⟨{unicodedata.name(text).split()[0].capitalize()} {text}⟩"
     if text == "\r\n":
         return "↵"
     if text[0] == SPACE:
@@ -86,7 +90,8 @@ def visible(text: str | None, most: int | None = None, *, every_space: bool = Tr
     """A text with everything invisible drawn or named, and cut to `most` characters.
 
     A space is drawn as `·`, a tab `→`, a line break `↵`; no-break spaces, zero-width and control
-    characters are named in ⟨⟩. Missing (None) becomes ⟨missing⟩, an empty text ⟨empty⟩.
+    characters are named in ⟨⟩, and so are letters of another script that look like the Latin ones beside
+    them. Missing (None) becomes ⟨missing⟩, an empty text ⟨empty⟩.
     every_space: also draw single spaces between words; otherwise only those at ends and in runs.
 
     >>> visible(" Norway maple\u00a0")

@@ -1,0 +1,231 @@
+"""The command line, run as a process."""
+
+from __future__ import annotations
+
+import json
+import os
+import resource
+import signal
+import subprocess
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from igual.demo.layout import FILES, lay_out
+from tests.conftest import COMMAND, Run, leftovers
+
+Write = Callable[[str, str | bytes], Path]
+
+
+@pytest.fixture
+def trees(tmp_path: Path) -> Path:
+    """The sample data, laid out where the command runs."""
+    lay_out(tmp_path)
+    return tmp_path
+
+
+def test_survey(run: Run, trees: Path) -> None:
+    shown = run("survey trees.csv -c species")
+    assert shown.returncode == 0
+    assert "trees.csv: 2,000 rows, 1 column" in shown.stdout
+    assert "·norway·maple" in shown.stdout
+    assert max(map(len, shown.stdout.splitlines())) <= 110
+    found = json.loads(run("survey trees.csv --json").stdout)
+    assert [column["column"] for column in found["columns"]][:3] == ["tree", "species", "condition"]
+    kinds = {(oddity["column"], oddity["oddity"]) for oddity in found["oddities"]}
+    assert {
+        ("contractor", "decoded wrongly"), ("contractor", "look-alike letters"), ("height_m", "texts among numbers"),
+        ("district", "line breaks"), ("district", "invisible characters"), ("condition", "looks like missing"),
+    } <= kinds  # fmt: skip
+
+
+def test_tally(run: Run, trees: Path) -> None:
+    shown = run("tally trees.csv -c site --top 2")
+    assert [line.split()[:2] for line in shown.stdout.splitlines()[4:7]] == [
+        ["s", "569"],
+        ["a", "372"],
+        ["8", "other"],
+    ]
+    found = json.loads(run("tally trees.csv -c species --contains MAPLE --ignore-case --json").stdout)
+    assert found["rows"] == 2_000
+    assert found["counted"] == sum(value["rows"] for value in found["values"])
+    assert all("maple" in value["value"].lower() for value in found["values"])
+    assert run("tally trees.csv -c site --one-of a --one-of A --sort value").stdout.count("\n") == 7
+    assert "0 distinct values" in run("tally trees.csv -c site --blank").stdout
+
+
+def test_apply_writes_what_it_says(run: Run, trees: Path) -> None:
+    done = run("apply trees.toml trees.csv --out clean.csv --trail trail.csv --crosswalk walk.parquet")
+    assert done.returncode == 0
+    assert done.stderr == ""
+    assert done.stdout.endswith("clean table: clean.csv\ntrail: trail.csv\ncrosswalk: walk.parquet\n")
+    raw, clean = (trees / "trees.csv").read_text(), (trees / "clean.csv").read_text()
+    assert clean.splitlines()[1] == (
+        "00001,Small-leaved lime,good,avenue,Saint Brannock,Kestrel Hill Road,ALDOUS,27/10/1974,25.9,,Aldous Tree Care Ltd"
+    )
+    for file in (raw, clean):
+        assert file.count("\nin Church Street") == raw.count("\nin Church Street") > 0
+    again = run("apply trees.toml trees.csv --out again.csv --json")
+    assert (trees / "again.csv").read_text() == clean
+    account = json.loads(again.stdout)
+    assert account["rows"] == 2_000
+    assert {hint["kind"] for hint in account["hints"]} == {"unused", "unknown"}
+    assert {value["value"] for value in account["unknown"] if value["kind"] == "unlabelled"} == {
+        "9",
+        "n/a",
+        "?",
+        "x",
+    }
+    assert account["unused"] == [
+        {"rule": 4, "do": "replace", "of": "pairs", "entry": "Hawthron"},
+        {"rule": 5, "do": "match", "of": "list species", "entry": "Judas tree"},
+    ]
+
+
+def test_preview_writes_nothing(run: Run, trees: Path) -> None:
+    shown = run("apply trees.toml trees.csv --preview 2")
+    assert "rule 7 (label), column site: 9 values would change" in shown.stdout
+    assert "7 more" in shown.stdout
+    assert leftovers(trees) == sorted(FILES)
+
+
+def test_check_is_a_gate(run: Run, trees: Path, write: Write) -> None:
+    found = run("check trees.toml trees.csv")
+    assert found.returncode == 1
+    assert "Unknown: 17 values, 68 rows" in found.stdout
+    assert json.loads(run("check trees.toml trees.csv --json").stdout)["in_order"] is False
+    write("few.csv", "condition\n1\nG\n")
+    write("few.toml", 'igual = 1\n[codebooks.c]\nfile = "condition.csv"\n[[rule]]\ncolumn = "condition"\ndo = "label"\n'
+          'codebook = "c"\notherwise = "blank"\n')  # fmt: skip
+    fine = run("check few.toml few.csv")
+    assert (fine.returncode, fine.stdout) == (0, "few.csv: in order, 2 rows\n")
+    write("few.csv", "condition\n1\n7\n")
+    assert run("check few.toml few.csv").returncode == 1
+
+
+@pytest.mark.parametrize(
+    ("line", "said"),
+    [
+        ("surve trees.csv", "No such command 'surve'"),
+        ("survey", "Missing argument 'TABLE'"),
+        ("survey tree.csv", "tree.csv: there is no such file; did you mean 'trees.csv'?"),
+        ("survey .", ". is a folder"),
+        ("survey empty.csv", "empty.csv is empty"),
+        ("survey ragged.csv", "ragged.csv, row 3: 3 cells found, 2 expected"),
+        ("survey trees.csv --encoding utf9", "no encoding is called 'utf9'"),
+        ("survey trees.csv -c specis", "the table has no column 'specis'; did you mean 'species'?"),
+        ("tally double.csv -c a", "the table has 2 columns 'a'"),
+        ("tally trees.csv -c site --sort size", "'size' is not one of 'rows', 'value'"),
+        ("apply trees.toml trees.csv", "Nothing to do: give --preview N to look, or --out F"),
+        (
+            "apply trees.toml site.csv --preview 1",
+            "trees.toml: rule 1 (spacing): the table has no column 'species'",
+        ),
+        ("apply trees.csv trees.csv --preview 1", "trees.csv is not valid TOML"),
+        ("apply trees.toml trees.csv --out trees.csv", "trees.csv is one of the inputs"),
+        ("apply trees.toml trees.csv --out species.csv", "species.csv is one of the inputs"),
+        ("apply trees.toml trees.csv --out no/clean.csv", "there is no folder"),
+        ("apply trees.toml trees.csv --out clean.pdf", "end the name with one of .csv"),
+        ("apply trees.toml trees.csv --out c.csv --trail c.csv", "c.csv is named for two outputs"),
+        ("check tree.toml trees.csv", "tree.toml: there is no such file; did you mean 'trees.toml'?"),
+        ("demo trees.csv", "trees.csv is a file; name a folder"),
+    ],
+)
+def test_errors_are_a_line_or_two(run: Run, trees: Path, write: Write, line: str, said: str) -> None:
+    write("empty.csv", "")
+    write("ragged.csv", "a,b\n1,2\n1,2,3\n")
+    write("double.csv", "a,a\n1,2\n")
+    before = leftovers(trees)
+    failed = run(line)
+    assert (failed.returncode, failed.stdout) == (2, "")
+    assert said in failed.stderr
+    assert failed.stderr.count("\n") <= 2
+    assert "Traceback" not in failed.stderr
+    assert leftovers(trees) == before
+
+
+def test_what_was_guessed_is_said(run: Run, write: Write) -> None:
+    write("west.csv", "a;a\nMüller;Straße\n".encode("cp1252"))
+    shown = run("survey west.csv")
+    assert shown.stderr.splitlines() == [
+        "west.csv was read as cp1252; --encoding names another", "west.csv has several columns called 'a'"
+    ]  # fmt: skip
+    assert "Müller" in shown.stdout
+    assert "Muller" not in run("survey west.csv --encoding cp1251").stdout
+
+
+def test_help_and_version(run: Run) -> None:
+    assert run("--version").stdout.startswith("igual 0.")
+    assert run("--help").returncode == 0
+    for command in ("survey", "tally", "apply", "check", "demo"):
+        assert "igual " + command in run(f"{command} --help").stdout.split("Example")[1]
+
+
+def test_the_demo_tells_its_story_and_keeps_what_the_reader_changed(run: Run, tmp_path: Path) -> None:
+    told = run("demo port")
+    assert (told.returncode, told.stderr) == (0, "")
+    for part in (
+        "1  Look",
+        "2  Apply the rulebook",
+        "3  See what waits for you",
+        "4  Your turn",
+        "port/clean.csv",
+    ):
+        assert part in told.stdout
+    assert "species: 375 spellings before, 29 after" in told.stdout
+    rulebook = tmp_path / "port" / "trees.toml"
+    rulebook.write_text(rulebook.read_text().replace('mapel = "maple"', 'mapel = "maple", Mapel = "Maple"'))
+    failed = run("demo port")
+    assert failed.returncode == 2
+    assert "trees.toml: rule 3 (replace): pairs 'mapel' and 'Mapel' are the same" in failed.stderr
+    rulebook.write_text(rulebook.read_text().replace("Mapel = ", "plain = "))
+    assert "Your own trees.toml in port stays as you changed it." in run("demo port").stdout
+
+
+def test_a_reader_that_leaves_early_is_no_error(trees: Path) -> None:
+    line = f"{COMMAND} survey trees.csv --json | head -1; {COMMAND} tally trees.csv -c notes | head -1"
+    done = subprocess.run(line, shell=True, cwd=trees, capture_output=True, text=True)
+    assert done.stderr == ""
+
+
+BOOK = 'igual = 1\n[[rule]]\ncolumn = "a"\ndo = "spacing"\n'
+
+
+def test_a_full_disk_leaves_nothing_half_written(trees: Path, write: Write) -> None:
+    write("clean.csv", "as it was")
+    small = lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (50_000, 50_000))  # noqa: E731
+    command = [COMMAND, *"apply trees.toml trees.csv --out clean.csv --trail t.csv".split()]
+    failed = subprocess.run(command, cwd=trees, capture_output=True, text=True, preexec_fn=small)
+    assert failed.returncode == 2
+    assert (
+        failed.stderr
+        == "igual: could not write: File too large; nothing was written, and what was there is as before\n"
+    )
+    assert (trees / "clean.csv").read_text() == "as it was"
+    assert leftovers(trees, FILES) == ["clean.csv"]
+
+
+@pytest.mark.parametrize("sign", [signal.SIGINT, signal.SIGTERM])
+def test_an_interrupt_in_mid_write_leaves_nothing(tmp_path: Path, write: Write, sign: signal.Signals) -> None:
+    raw = write("raw.csv", "a,b\n" + "".join(f" x{row},{'y' * 50}\n" for row in range(1_500_000)))
+    write("book.toml", BOOK)
+    write("clean.csv", "as it was")
+    size = raw.stat().st_size
+    command = [COMMAND, *"apply book.toml raw.csv --out clean.csv".split()]
+    with subprocess.Popen(
+        command, cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+    ) as process:
+        deadline = time.monotonic() + 60
+        while not (parts := list(tmp_path.glob(".clean.csv.*"))) or os.path.getsize(parts[0]) == 0:
+            assert time.monotonic() < deadline
+            assert process.poll() is None
+            time.sleep(0.005)
+        process.send_signal(sign)
+        out, error = process.communicate(timeout=60)
+    assert process.returncode == 130
+    assert (out, error.lstrip()) == ("", "igual: stopped; nothing was written\n")
+    assert leftovers(tmp_path) == ["book.toml", "clean.csv", "raw.csv"]
+    assert (tmp_path / "clean.csv").read_text() == "as it was"
+    assert raw.stat().st_size == size

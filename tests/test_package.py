@@ -1,0 +1,132 @@
+"""What holds of the project as a whole: layers, public names, the wheel, the sample data, the docs."""
+
+from __future__ import annotations
+
+import ast
+import importlib
+import pkgutil
+import re
+import subprocess
+import sys
+import zipfile
+from pathlib import Path
+
+import pytest
+
+import igual
+from igual.demo.layout import FILES
+
+ROOT = Path(__file__).parent.parent
+SOURCE = ROOT / "src" / "igual"
+# From the ground up: a module imports from its own layer and from those before it.
+LAYERS = ("core", "files", "engines", "report", "rules", "api", "demo", "cli")
+
+
+def layer(module: str) -> int:
+    parts = module.split(".")
+    return LAYERS.index(parts[1]) if len(parts) > 1 and parts[1] in LAYERS else len(LAYERS)
+
+
+@pytest.mark.parametrize("path", sorted(SOURCE.rglob("*.py")), ids=lambda path: str(path.relative_to(SOURCE)))
+def test_imports_run_downwards(path: Path) -> None:
+    module = ".".join(("igual", *path.relative_to(SOURCE).with_suffix("").parts)).removesuffix(".__init__")
+    tree = ast.parse(path.read_text(encoding="utf-8"))
+    imported = [
+        name
+        for node in ast.walk(tree)
+        for name in (
+            [alias.name for alias in node.names]
+            if isinstance(node, ast.Import)
+            else [node.module or ""]
+            if isinstance(node, ast.ImportFrom)
+            else []
+        )
+    ]
+    for name in imported:
+        if name.startswith("igual."):
+            assert layer(name) <= layer(module), f"{module} imports {name}"
+        if layer(module) == 0:
+            assert name.partition(".")[0] not in {"pandas", "click", "rich", "pathlib", "os", "sys"}, name
+    assert len(path.read_text(encoding="utf-8").splitlines()) <= 400
+
+
+def test_public_names() -> None:
+    assert sorted(igual.__all__) == [
+        "Codebook", "IgualError", "ListError", "Outcome", "OutputError", "ReferenceList", "Rulebook",
+        "RulebookError", "Survey", "TableError", "Tally", "__version__", "count", "rules", "survey", "tally",
+    ]  # fmt: skip
+    for name in igual.__all__:
+        assert getattr(igual, name) is not None
+    assert igual.__version__.count(".") == 2
+    with pytest.raises(AttributeError, match="no attribute 'servey'"):
+        igual.servey  # type: ignore[attr-defined]  # noqa: B018
+
+
+def test_every_module_and_public_function_says_what_it_is() -> None:
+    for found in pkgutil.walk_packages([str(SOURCE)], "igual."):
+        assert importlib.import_module(found.name).__doc__, found.name
+    for name in set(igual.__all__) - {"__version__"}:
+        assert getattr(igual, name).__doc__, name
+
+
+def test_the_command_line_starts_without_what_it_does_not_need() -> None:
+    loaded = "import sys; sys.argv=['igual','--help']\nfrom igual.cli import main\ntry: main()\nexcept SystemExit: pass\n"
+    loaded += "print(','.join(sorted({'numpy','pandas','pyarrow','pydantic','rich','scipy','matplotlib'} & set(sys.modules))))"
+    done = subprocess.run([sys.executable, "-c", loaded], capture_output=True, text=True, check=True)
+    assert done.stdout.splitlines()[-1] == ""
+
+
+def test_the_sample_data_comes_out_the_same(tmp_path: Path) -> None:
+    subprocess.run([sys.executable, ROOT / "tools" / "make_demo_data.py", tmp_path], check=True)
+    made = sorted(path.name for path in tmp_path.iterdir())
+    assert made == sorted(set(FILES) - {"trees.toml"})
+    for name in made:
+        assert (tmp_path / name).read_bytes() == (SOURCE / "demo" / "data" / name).read_bytes()
+
+
+@pytest.mark.parametrize("example", sorted((ROOT / "examples").glob("*.py")), ids=lambda path: path.name)
+def test_examples_run(example: Path, tmp_path: Path) -> None:
+    done = subprocess.run([sys.executable, example], cwd=tmp_path, capture_output=True, text=True)
+    assert (done.returncode, done.stderr) == (0, "")
+    assert done.stdout
+
+
+def test_the_readme_example_runs_and_shows_what_comes_out(tmp_path: Path) -> None:
+    readme = (ROOT / "README.md").read_text(encoding="utf-8")
+    (code,) = re.findall(r"```python\n(.*?)```", readme, re.DOTALL)
+    (rulebook,) = re.findall(r"```toml\n(.*?)```", readme, re.DOTALL)
+    (tmp_path / "readme.toml").write_text(rulebook, encoding="utf-8")
+    done = subprocess.run([sys.executable, "-c", code], cwd=tmp_path, capture_output=True, text=True)
+    assert done.stderr == ""
+    assert f"```text\n{done.stdout}```" in readme
+    names: dict[str, object] = {}
+    exec(compile(code, "readme", "exec"), names)
+    assert igual.Rulebook.load(tmp_path / "readme.toml") == names["book"]
+
+
+def test_the_reference_is_current(tmp_path: Path) -> None:
+    made = tmp_path / "reference.md"
+    subprocess.run([sys.executable, ROOT / "tools" / "make_reference.py", made], check=True)
+    assert made.read_text(encoding="utf-8") == (ROOT / "docs" / "reference.md").read_text(encoding="utf-8")
+
+
+def test_links_in_the_docs_lead_somewhere() -> None:
+    for page in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]:
+        for target in re.findall(r"\]\(([^)#:]+)(?:#[^)]*)?\)", page.read_text(encoding="utf-8")):
+            assert (page.parent / target).exists(), f"{page.name}: {target}"
+
+
+def test_the_wheel_holds_the_sample_data_and_works(tmp_path: Path) -> None:
+    build = [sys.executable, "-m", "build", "--no-isolation", "--outdir", str(tmp_path), str(ROOT)]
+    subprocess.run(build, check=True, capture_output=True)
+    (wheel,) = tmp_path.glob("*.whl")
+    assert len(list(tmp_path.glob("*.tar.gz"))) == 1
+    with zipfile.ZipFile(wheel) as archive:
+        names = set(archive.namelist())
+        archive.extractall(tmp_path / "installed")
+    assert {"igual/py.typed", *(f"igual/demo/data/{name}" for name in FILES)} <= names
+    code = "import igual, igual.cli, sys; assert 'installed' in igual.__file__; sys.argv=['igual','demo']; igual.cli.main()"
+    env = {"PYTHONPATH": str(tmp_path / "installed"), "PATH": ""}
+    done = subprocess.run([sys.executable, "-c", code], cwd=tmp_path, env=env, capture_output=True, text=True)
+    assert (done.returncode, done.stderr) == (0, "")
+    assert "Where everything lies" in done.stdout

@@ -1,0 +1,153 @@
+"""Write docs/reference.md from docstrings and the command's own help, so that it can't go stale."""
+
+from __future__ import annotations
+
+import inspect
+import json
+import re
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import igual
+from igual import rules
+from igual.core.conditions import Condition
+from igual.report import records
+
+ROOT = Path(__file__).parent.parent
+FUNCTIONS = ("survey", "tally", "count")
+CLASSES = ("Survey", "Tally", "Rulebook", "Outcome", "ReferenceList", "Codebook")
+ERRORS = ("IgualError", "TableError", "ListError", "RulebookError", "OutputError")
+COMMANDS = ("survey", "tally", "apply", "check", "demo")
+RULES = (rules.Spacing, rules.Case, rules.Replace, rules.Label, rules.Match)
+SHARED = ("column", "columns", "into", "note")
+JSON: dict[str, dict[str, Any]] = {
+    "survey": {"rows": None, "columns": records.COLUMNS, "oddities": records.ODDITIES},
+    "tally": {"column": None, "rows": None, "counted": None, "values": records.TALLY},
+    "apply": {
+        "rulebook": None, "table": None, "rows": None, "effects": records.EFFECTS, "unknown": records.UNKNOWN,
+        "unused": records.UNUSED, "near_misses": records.NEAR_MISSES, "hints": records.HINTS, "written": None,
+    },
+    "check": {"in_order": None, "rows": None, "unknown": records.UNKNOWN},
+}  # fmt: skip
+
+
+def docstring(thing: Any) -> str:
+    """A docstring as Markdown: examples fenced, settings as a list."""
+    lines: list[str] = []
+    fenced = False
+    for line in inspect.cleandoc(thing.__doc__ or "").splitlines():
+        if line.startswith(">>>") and not fenced:
+            lines.append("```pycon")
+            fenced = True
+        elif fenced and not line.strip():
+            lines.append("```")
+            fenced = False
+        setting = re.match(r"(\w+(?:, \w+)*): (?=\S)(.*)", line)
+        if setting and not fenced:
+            names = ", ".join(f"`{name}`" for name in setting[1].split(", "))
+            line = f"- {names}: {setting[2]}"
+        elif not fenced and line.startswith("    "):
+            line = "  " + line.strip()
+        lines.append(line)
+    return "\n".join([*lines, "```"] if fenced else lines)
+
+
+def signature(name: str, function: Any) -> str:
+    return f"`{name}{inspect.signature(function)}`".replace("'", "")
+
+
+def members(kind: type) -> list[str]:
+    """Methods and properties that are the class's own and have something to say."""
+    parts: list[str] = []
+    for name, member in vars(kind).items():
+        if name.startswith("_"):
+            continue
+        if isinstance(member, classmethod):
+            parts += [
+                f"#### {signature(f'{kind.__name__}.{name}', getattr(kind, name))}",
+                docstring(member.__func__),
+            ]
+        elif inspect.isfunction(member):
+            parts += [f"#### `.{name}{_without_self(member)}`", docstring(member)]
+        elif getattr(member, "__doc__", None) and not callable(member):
+            parts += [f"#### `.{name}`", docstring(member)]
+    return parts
+
+
+def _without_self(function: Any) -> str:
+    plain = str(inspect.signature(function)).replace("'", "")
+    return re.sub(r"\(self(, )?", "(", plain)
+
+
+def defaults(kind: Any) -> str:
+    """The settings of a rule and what they are when nothing is said."""
+    rows = ["| word | when nothing is said |", "|---|---|"]
+    for name, field in kind.model_fields.items():
+        if name not in (*SHARED, "do"):
+            default = (
+                "(must be given)"
+                if field.is_required()
+                else f"`{field.get_default(call_default_factory=True)!r}`"
+            )
+            rows.append(f"| `{name}` | {default} |")
+    return "\n".join(rows)
+
+
+def _said(default: Any) -> str:
+    """A default as a rulebook would say it."""
+    if default is None:
+        return "(not set)"
+    return f"`{json.dumps(default)}`"
+
+
+def help_of(command: str) -> str:
+    call = [str(Path(sys.executable).parent / "igual"), *command.split(), "--help"]
+    return subprocess.run(
+        call, capture_output=True, text=True, check=True, env={"COLUMNS": "90"}
+    ).stdout.rstrip()
+
+
+def page() -> str:
+    parts = [
+        "# Reference",
+        "Made from the docstrings by `make reference`; a test sees to it that it is current.",
+        "## Functions",
+    ]
+    for name in FUNCTIONS:
+        parts += [
+            f"### `igual.{name}`",
+            signature(f"igual.{name}", getattr(igual, name)),
+            docstring(getattr(igual, name)),
+        ]
+    parts += ["## Conditions", docstring(Condition)]
+    parts += ["## Rules", "Every rule takes these words:", docstring(rules.Spacing.__mro__[1])]
+    for kind in RULES:
+        do = kind.model_fields["do"].default
+        parts += [
+            f"### `{do}`",
+            f"In Python: `igual.rules.{kind.__name__}`.",
+            docstring(kind),
+            defaults(kind),
+        ]
+    parts += ["## Classes"]
+    for name in CLASSES:
+        parts += [f"### `igual.{name}`", docstring(getattr(igual, name)), *members(getattr(igual, name))]
+    parts += ["## Errors"]
+    parts += [f"- `igual.{name}`: {inspect.cleandoc(getattr(igual, name).__doc__)}" for name in ERRORS]
+    parts += ["## Command line", "```text\n" + help_of("") + "\n```"]
+    parts += [f"### `igual {command}`\n\n```text\n{help_of(command)}\n```" for command in COMMANDS]
+    parts += [
+        "## What `--json` prints",
+        "One object; lists in it hold objects with the keys named beside them.",
+    ]
+    for command, keys in JSON.items():
+        said = [f"`{key}`" + (f" ({', '.join(inner)})" if inner else "") for key, inner in keys.items()]
+        parts += [f"- `igual {command}`: {', '.join(said)}"]
+    return "\n\n".join(parts) + "\n"
+
+
+if __name__ == "__main__":
+    target = Path(sys.argv[1]) if len(sys.argv) > 1 else ROOT / "docs" / "reference.md"
+    target.write_text(page(), encoding="utf-8")
