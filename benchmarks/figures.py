@@ -13,7 +13,7 @@ import polars as pl
 import pyarrow as pa
 
 from benchmarks import chains
-from benchmarks.measure import best_times, line, process, times
+from benchmarks.measure import best_times, line, processes, times
 
 MILLION = 1_000_000
 
@@ -95,16 +95,19 @@ def a_file() -> None:
         _write_register(raw)
         rulebook.write_text(_RULEBOOK)
         command = str(Path(sys.executable).parent / "igual")
-        own = process([command, "apply", str(rulebook), str(raw), "--out", str(clean)])
         only = "import sys; from pyarrow import csv; csv.write_csv(csv.read_csv(sys.argv[1]), sys.argv[2])"
-        arrow = process([sys.executable, "-c", only, str(raw), str(Path(folder, "copy.csv"))])
+        measured = processes(
+            {
+                "igual apply, whole process": [command, "apply", str(rulebook), str(raw), "--out", str(clean)],
+                "pyarrow read_csv and write_csv, whole process": [
+                    sys.executable, "-c", only, str(raw), str(Path(folder, "copy.csv")),
+                ],
+            },
+            rounds=5,
+        )  # fmt: skip
         size = raw.stat().st_size
-    times(
-        {
-            "igual apply, whole process": own.seconds,
-            "pyarrow read_csv and write_csv, whole process": arrow.seconds,
-        }
-    )
+    own, arrow = measured.values()
+    times({name: run.seconds for name, run in measured.items()})
     print(
         f"    the file {size / 1e6:.0f} MB; peak memory: "
         f"igual {own.peak_bytes / 1e6:.0f} MB, pyarrow {arrow.peak_bytes / 1e6:.0f} MB"
@@ -117,9 +120,16 @@ def start_up() -> None:
     """How long the command takes before it does anything."""
     print("4. start-up")
     command = str(Path(sys.executable).parent / "igual")
-    own = process([command, "--help"], rounds=15)
-    click = process([sys.executable, "-c", "import click"], rounds=15)
-    times({"igual --help": own.seconds, 'python -c "import click"': click.seconds})
+    measured = processes(
+        {
+            "igual --help": [command, "--help"],
+            'python -c "import click"': [sys.executable, "-c", "import click"],
+            'python -c "pass"': [sys.executable, "-c", "pass"],
+        },
+        rounds=15,
+    )
+    times({name: run.seconds for name, run in measured.items()})
+    own, click, _ = measured.values()
     _at_most("igual --help / import click", own.seconds / click.seconds, 3)
 
 

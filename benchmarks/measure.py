@@ -35,10 +35,16 @@ def best_times(
     return best, results
 
 
-def process(command: list[str], rounds: int = 3) -> Process:
-    """The best time of a command over several rounds, and the most memory it ever held."""
-    measured = [_once(command) for _ in range(rounds)]
-    return Process(min(m.seconds for m in measured), max(m.peak_bytes for m in measured))
+def processes(commands: Mapping[str, list[str]], rounds: int = 3) -> dict[str, Process]:
+    """The best time of each command over rounds in which they take turns, and the most memory it ever held."""
+    measured: dict[str, list[Process]] = {name: [] for name in commands}
+    for _ in range(rounds):
+        for name, command in commands.items():
+            measured[name].append(_once(command))
+    return {
+        name: Process(min(m.seconds for m in runs), max(m.peak_bytes for m in runs))
+        for name, runs in measured.items()
+    }
 
 
 def _once(command: list[str]) -> Process:

@@ -17,6 +17,7 @@ from igual.demo.layout import FILES, lay_out
 from tests.conftest import COMMAND, Run, leftovers
 
 Write = Callable[[str, str | bytes], Path]
+BOOK = 'igual = 1\n[[rule]]\ncolumn = "a"\ndo = "spacing"\n'
 
 
 @pytest.fixture
@@ -146,13 +147,22 @@ def test_errors_are_a_line_or_two(run: Run, trees: Path, write: Write, line: str
     assert leftovers(trees) == before
 
 
-def test_what_was_guessed_is_said(run: Run, write: Write) -> None:
+def test_what_was_guessed_is_said(run: Run, tmp_path: Path, write: Write) -> None:
     write("west.csv", "a;a\nMüller;Straße\n".encode("cp1252"))
     shown = run("survey west.csv")
     assert shown.stderr.splitlines() == [
         "west.csv was read as cp1252; --encoding names another", "west.csv has several columns called 'a'"
     ]  # fmt: skip
     assert "Müller" in shown.stdout
+    write("west.csv", "größe;b\n groß;1\n".encode("cp1252"))
+    write("west.toml", BOOK.replace('"a"', '"größe"'))
+    assert run("apply west.toml west.csv --out clean.csv").returncode == 0
+    assert (tmp_path / "clean.csv").read_text(encoding="utf-8") == "größe;b\ngroß;1\n"
+    late = "a;b\n" + "x;y\n" * 80_000 + " ü;1\n"
+    write("late.csv", late.encode("cp1252"))
+    write("late.toml", BOOK)
+    assert "late.csv was read as cp1252" in run("apply late.toml late.csv --out clean.csv").stderr
+    assert (tmp_path / "clean.csv").read_text(encoding="utf-8") == late.replace(" ü", "ü")
     assert "Muller" not in run("survey west.csv --encoding cp1251").stdout
 
 
@@ -188,9 +198,6 @@ def test_a_reader_that_leaves_early_is_no_error(trees: Path) -> None:
     line = f"{COMMAND} survey trees.csv --json | head -1; {COMMAND} tally trees.csv -c notes | head -1"
     done = subprocess.run(line, shell=True, cwd=trees, capture_output=True, text=True)
     assert done.stderr == ""
-
-
-BOOK = 'igual = 1\n[[rule]]\ncolumn = "a"\ndo = "spacing"\n'
 
 
 def test_a_full_disk_leaves_nothing_half_written(trees: Path, write: Write) -> None:

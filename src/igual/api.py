@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Sequence
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypedDict, Unpack
 
 from igual.core import rulebook as core
 from igual.core.conditions import Condition
@@ -53,73 +53,41 @@ def survey(table: Any) -> Survey:
     )
 
 
-def tally(
-    values: Any,
-    *,
-    equals: str | None = None,
-    contains: str | None = None,
-    starts: str | None = None,
-    ends: str | None = None,
-    one_of: Sequence[str] | None = None,
-    blank: bool | None = None,
-    ignore_case: bool = False,
-    sort: Sort = "rows",
-) -> Tally:
+class ConditionWords(TypedDict, total=False):
+    """The words of a condition; see `Condition`."""
+
+    equals: str
+    contains: str
+    starts: str
+    ends: str
+    one_of: Sequence[str]
+    blank: bool
+    ignore_case: bool
+
+
+def tally(values: Any, *, sort: Sort = "rows", **condition: Unpack[ConditionWords]) -> Tally:
     """Distinct values and how often they occur, perhaps only those that meet a condition.
 
     values: one column: a Series, an Arrow array, or a sequence of texts; None, NaN and NA are missing.
-    equals, contains, starts, ends, one_of, blank, ignore_case: the condition; see `Condition`. All that are
-        given must hold. Without any, every value counts, the missing one too.
     sort: by `rows` (most first, then by value) or by `value`.
+    condition: equals, contains, starts, ends, one_of, blank, ignore_case; all that are given must hold.
+        Without any, every value counts, the missing one too.
 
     >>> import igual
     >>> igual.tally(["oak", "elm", "oak", "ash"]).table["rows"].tolist()
     [2, 1, 1]
     """
-    condition = _condition(equals, contains, starts, ends, one_of, blank, ignore_case)
-    return Tally(tally_of(values_column(values), condition, sort))
+    return Tally(tally_of(values_column(values), Condition(**condition), sort))
 
 
-def count(
-    values: Any,
-    *,
-    equals: str | None = None,
-    contains: str | None = None,
-    starts: str | None = None,
-    ends: str | None = None,
-    one_of: Sequence[str] | None = None,
-    blank: bool | None = None,
-    ignore_case: bool = False,
-) -> int:
-    """How many rows meet a condition; the words are those of `tally`.
+def count(values: Any, **condition: Unpack[ConditionWords]) -> int:
+    """How many rows meet a condition; its words are those of `tally`.
 
     >>> import igual
     >>> igual.count(["Norway maple", "oak", None], contains="Maple", ignore_case=True)
     1
     """
-    return count_of(
-        values_column(values), _condition(equals, contains, starts, ends, one_of, blank, ignore_case)
-    )
-
-
-def _condition(
-    equals: str | None,
-    contains: str | None,
-    starts: str | None,
-    ends: str | None,
-    one_of: Sequence[str] | None,
-    blank: bool | None,
-    ignore_case: bool,
-) -> Condition:
-    return Condition(
-        equals=equals,
-        contains=contains,
-        starts=starts,
-        ends=ends,
-        one_of=None if one_of is None else tuple(one_of),
-        blank=blank,
-        ignore_case=ignore_case,
-    )
+    return count_of(values_column(values), Condition(**condition))
 
 
 class _Shown:

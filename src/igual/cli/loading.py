@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 import pyarrow as pa
 
-from igual.core.errors import RulebookError, TableError, did_you_mean
+from igual.core.errors import RulebookError, TableError, did_you_mean, said_of
 from igual.core.lists import Codebook, ReferenceList
 from igual.core.outcome import Outcome
 from igual.core.rulebook import Rulebook
@@ -50,17 +50,14 @@ def said_of_reading(source: TableFile) -> None:
 def applied(rulebook: str, table: str, encoding: str | None) -> tuple[Rulebook, TableFile, Outcome]:
     """Apply a rulebook file to a table file."""
     book = load_rulebook(rulebook, Rulebook)
-    try:
-        needed = book.source_columns(column_names(table, encoding))
-        source = loaded(table, encoding, needed)
-        engine = ArrowEngine()
-        with waiting("applying the rules"):
-            outcome = book.run(
-                engine.names(source.table), lambda name: text_column(engine, source.table, name)
-            )
-            return book, source, outcome
-    except RulebookError as error:
-        raise RulebookError(f"{Path(rulebook).name}: {error}") from None
+    names = column_names(table, encoding)
+    with said_of(Path(rulebook).name, RulebookError):
+        needed = book.source_columns(names)
+    source = loaded(table, encoding, needed)
+    engine = ArrowEngine()
+    with waiting("applying the rules"), said_of(Path(rulebook).name, RulebookError):
+        outcome = book.run(engine.names(source.table), lambda name: text_column(engine, source.table, name))
+    return book, source, outcome
 
 
 def book_files(rulebook: str, book: Rulebook) -> list[Path]:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import difflib
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
 
 class IgualError(Exception):
@@ -24,6 +25,15 @@ class RulebookError(IgualError):
 
 class OutputError(IgualError):
     """A result could not be written where it was asked for."""
+
+
+@contextlib.contextmanager
+def said_of(where: str, error: type[IgualError]) -> Iterator[None]:
+    """Put what is being read, such as a file or a rule, in front of what is wrong with it."""
+    try:
+        yield
+    except IgualError as found:
+        raise error(f"{where}: {found}") from None
 
 
 def nearest(word: str, choices: Iterable[str]) -> str | None:

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from igual.core.column import Column
-from igual.core.errors import ListError, RulebookError, did_you_mean
+from igual.core.errors import RulebookError, did_you_mean, said_of
 from igual.core.lists import Codebook, ReferenceList, Shelf
 from igual.core.outcome import Outcome
 from igual.core.rules import Rule
@@ -80,10 +80,8 @@ class Rulebook:
         shelf = Shelf(self.lists, self.codebooks)
         stages: list[Stage] = []
         for number, rule in enumerate(self.rules, 1):
-            try:
+            with said_of(f"rule {number} ({rule.do})", RulebookError):
                 rewriter = rule.rewriter(shelf)
-            except ListError as error:
-                raise RulebookError(f"rule {number} ({rule.do}): {error}") from None
             for name in rule.columns:
                 trail = trails[name].through(number, rule, rewriter)
                 trails[trail.name] = trail

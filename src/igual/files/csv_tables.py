@@ -14,7 +14,7 @@ from pyarrow import csv
 
 from igual.core.column import as_mask
 from igual.core.errors import TableError
-from igual.files.dialects import Dialect, encoding_of_bytes, establish, first_undecodable
+from igual.files.dialects import Dialect, establish, first_undecodable, likely_encoding
 
 _BLOCK = 1 << 20
 _LARGEST_BLOCK = (1 << 31) - 2
@@ -37,9 +37,9 @@ def read_csv(
         return _read(path, dialect, categorical), dialect
     except UnicodeError:
         pass
-    supposed = None if encoding or dialect.bom or dialect.encoding != "utf-8" else encoding_of_bytes(path)
-    if supposed is not None and first_undecodable(path, supposed) is None:
-        dialect = establish(path, supposed)
+    was_supposed = encoding is None and not dialect.bom and dialect.encoding == "utf-8"
+    if was_supposed and (likely := likely_encoding(path)) is not None:
+        dialect = establish(path, likely)
         return _read(path, dialect, categorical), dialect
     bad = first_undecodable(path, dialect.encoding)
     where = f" at offset {bad.offset:,} (byte 0x{bad.byte:02x})" if bad else ""

@@ -38,7 +38,8 @@ def establish(path: Path, encoding: str | None = None) -> Dialect:
     """Find out how a text table is written, from its first 256 KiB.
 
     encoding: taken as it is when given. Otherwise a byte order mark decides, then NUL bytes at every other
-    place (UTF-16), and else UTF-8 is supposed: `encoding_of_bytes` is for files that turn out not to be.
+    place (UTF-16). Else it is UTF-8, unless its bytes say otherwise: those looked at here, or later ones, for
+    which a reader asks `likely_encoding`.
     """
     with path.open("rb") as file:
         head = file.read(HEAD_BYTES)
@@ -53,7 +54,9 @@ def establish(path: Path, encoding: str | None = None) -> Dialect:
             raise TableError(
                 f"no encoding is called {encoding!r}; common ones: utf-8, utf-16, cp1252, cp1250"
             ) from None
-    named = encoding or bom or _utf_16_without_mark(head) or "utf-8"
+    named = encoding or bom or _utf_16_without_mark(head)
+    if named is None:
+        named = "utf-8" if _is_utf_8(head) else likely_encoding(path) or "utf-8"
     text = head.decode("utf-8-sig" if named == "utf-8" else named, errors="replace")
     lines = text if whole else text[: max(text.rfind("\n"), text.rfind("\r")) + 1] or text
     delimiter = "\t" if path.suffix.lower() == ".tsv" else _delimiter(lines)
@@ -61,6 +64,20 @@ def establish(path: Path, encoding: str | None = None) -> Dialect:
     first_line = next(iter(text.splitlines(keepends=True)), "")
     line_end = "\r\n" if first_line.endswith("\r\n") else "\n"
     return Dialect(named, bom == "utf-8", delimiter, line_end, header)
+
+
+def _is_utf_8(head: bytes) -> bool:
+    try:
+        codecs.getincrementaldecoder("utf-8")().decode(head)
+    except UnicodeDecodeError:
+        return False
+    return True
+
+
+def likely_encoding(path: Path) -> str | None:
+    """The encoding of a file that isn't UTF-8, if there is one in which all of it can be read."""
+    supposed = encoding_of_bytes(path)
+    return supposed if supposed and first_undecodable(path, supposed) is None else None
 
 
 def _utf_16_without_mark(head: bytes) -> str | None:

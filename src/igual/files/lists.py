@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import contextlib
 import os
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 
 from igual.core import lists as core
-from igual.core.errors import IgualError, ListError, did_you_mean
+from igual.core.errors import IgualError, ListError, did_you_mean, said_of
 from igual.files.sources import existing_file
 from igual.files.tables import read_table
 
@@ -55,7 +54,7 @@ def load_codebook(path: str | os.PathLike[str], encoding: str | None = None) -> 
         if code in rows:
             raise ListError(f"{name}, row {row}: code {code!r} stands in row {rows[code]} already")
         labels[code], rows[code] = label, row
-    with _said_of(name):
+    with said_of(name, ListError):
         return Codebook(labels, file=str(path))
 
 
@@ -84,17 +83,8 @@ def load_reference_list(path: str | os.PathLike[str], encoding: str | None = Non
         for title, column in columns.items()
         if title not in ("value", "alias")
     }
-    with _said_of(name):
+    with said_of(name, ListError):
         return ReferenceList(values, aliases, attributes, file=str(path))
-
-
-@contextlib.contextmanager
-def _said_of(name: str) -> Iterator[None]:
-    """Puts the file's name in front of what is wrong with it."""
-    try:
-        yield
-    except ListError as error:
-        raise ListError(f"{name}: {error}") from None
 
 
 def _columns(

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import contextlib
 import os
 import tomllib
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -13,7 +12,7 @@ import tomlkit
 from pydantic import Field, model_validator
 
 from igual.core import lists as core
-from igual.core.errors import IgualError, ListError, RulebookError, did_you_mean
+from igual.core.errors import RulebookError, did_you_mean, said_of
 from igual.core.rulebook import Rulebook
 from igual.core.rules import KINDS, Rule
 from igual.core.words import Worded
@@ -80,10 +79,8 @@ def load_rulebook(path: str | os.PathLike[str], kind: type[Book]) -> Book:
         raise RulebookError(f"{found.name} is not valid utf-8 at offset {error.start:,}") from None
     except RecursionError:
         raise RulebookError(f"{found.name} is not valid TOML: it is nested too deeply") from None
-    try:
+    with said_of(found.name, RulebookError):
         return _built(given, found.parent, kind)
-    except (ListError, RulebookError) as error:
-        raise RulebookError(f"{found.name}: {error}") from None
 
 
 def _built(given: dict[str, Any], folder: Path, kind: type[Book]) -> Book:
@@ -91,8 +88,13 @@ def _built(given: dict[str, Any], folder: Path, kind: type[Book]) -> Book:
     if words.igual != FORMAT:
         raise RulebookError(f"it is in format {words.igual}; this version of Igual reads format {FORMAT}")
     rules = [_rule(number, rule) for number, rule in enumerate(words.rule, 1)]
-    lists = {name: _reference_list(name, entry, folder) for name, entry in words.lists.items()}
-    codebooks = {name: _codebook(name, entry, folder) for name, entry in words.codebooks.items()}
+    lists, codebooks = {}, {}
+    for name, entry in words.lists.items():
+        with said_of(f"list {name!r}{_users(rules, 'lists', name)}", RulebookError):
+            lists[name] = _reference_list(_ListWords(**entry), folder)
+    for name, entry in words.codebooks.items():
+        with said_of(f"codebook {name!r}{_users(rules, 'codebooks', name)}", RulebookError):
+            codebooks[name] = _codebook(_CodebookWords(**entry), folder)
     return kind(rules, lists, codebooks)
 
 
@@ -102,31 +104,24 @@ def _rule(number: int, given: dict[str, Any]) -> Rule:
     do = given["do"]
     if not isinstance(do, str) or do not in _BY_WORD:
         raise RulebookError(f"rule {number}: no rule does {do!r}{did_you_mean(str(do), _BY_WORD)}")
-    with _said_of(f"rule {number} ({do})"):
+    with said_of(f"rule {number} ({do})", RulebookError):
         return _BY_WORD[do](**given)
 
 
-def _reference_list(name: str, given: dict[str, Any], folder: Path) -> ReferenceList:
-    with _said_of(f"list {name!r}"):
-        words = _ListWords(**given)
-        if words.file is not None:
-            return load_reference_list(folder / words.file)
-        return ReferenceList(words.values or [], words.aliases, words.attributes)
+def _users(rules: Sequence[Rule], kind: str, name: str) -> str:
+    """Which rules refer to a list or codebook, in brackets."""
+    numbers = [str(number) for number, rule in enumerate(rules, 1) if rule.needs() == (kind, name)]
+    return f" (rule {' and '.join(numbers)})" if numbers else ""
 
 
-def _codebook(name: str, given: dict[str, Any], folder: Path) -> Codebook:
-    with _said_of(f"codebook {name!r}"):
-        words = _CodebookWords(**given)
-        return load_codebook(folder / words.file) if words.file is not None else Codebook(words.labels or {})
+def _reference_list(words: _ListWords, folder: Path) -> ReferenceList:
+    if words.file is not None:
+        return load_reference_list(folder / words.file)
+    return ReferenceList(words.values or [], words.aliases, words.attributes)
 
 
-@contextlib.contextmanager
-def _said_of(where: str) -> Iterator[None]:
-    """Puts what is being read in front of what is wrong with it."""
-    try:
-        yield
-    except IgualError as error:
-        raise RulebookError(f"{where}: {error}") from None
+def _codebook(words: _CodebookWords, folder: Path) -> Codebook:
+    return load_codebook(folder / words.file) if words.file is not None else Codebook(words.labels or {})
 
 
 def save_rulebook(book: Rulebook, path: str | os.PathLike[str]) -> None:

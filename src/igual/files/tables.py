@@ -57,7 +57,8 @@ def write_table(table: pa.Table, path: Path, ending: str, like: Dialect | None =
     if ending.lower() in PARQUET_ENDINGS:
         from pyarrow import parquet
 
-        parquet.write_table(table, path)
+        # What was read from a text table are texts, however they are held here.
+        parquet.write_table(table if like is None else _as_texts(table), path)
         return
     from igual.files.csv_tables import write_csv
 
@@ -65,6 +66,14 @@ def write_table(table: pa.Table, path: Path, ending: str, like: Dialect | None =
         "\t" if ending.lower() == ".tsv" else like.delimiter if like and like.delimiter != "\t" else ","
     )
     write_csv(table, path, delimiter, like.line_end if like else "\n", bool(like and like.bom))
+
+
+def _as_texts(table: pa.Table) -> pa.Table:
+    kinds = [
+        field.with_type(pa.string()) if pa.types.is_dictionary(field.type) else field
+        for field in table.schema
+    ]
+    return table.cast(pa.schema(kinds))
 
 
 def checked_ending(path: str | os.PathLike[str]) -> str:

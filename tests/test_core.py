@@ -1,0 +1,163 @@
+"""The core by itself: columns of distinct values, trails, surveys; no files, no tables of any kind."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyarrow as pa
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from igual.core.column import Column, merged, rows_per
+from igual.core.conditions import Condition
+from igual.core.errors import did_you_mean, nearest
+from igual.core.lists import Codebook, ReferenceList
+from igual.core.oddities import oddities, reread
+from igual.core.rulebook import Rulebook
+from igual.core.rules import Case, Label, Match, Replace, Rule, Spacing
+from igual.core.survey import survey
+from igual.core.tally import count, tally
+from igual.core.text.arrays import changed_where, differs, found
+from igual.core.text.replacing import alternation, finds
+from igual.report.terminal import as_text
+from igual.report.views import outcome_view, preview_view, survey_view, tally_view
+from tests.conftest import texts
+
+CELLS = st.lists(st.none() | st.text(max_size=6), max_size=12)
+
+
+@pytest.mark.parametrize(
+    ("array", "values", "codes"),
+    [
+        (pa.array(["b", "a", "b"]), ["b", "a"], [0, 1, 0]),
+        (pa.array(["b", None, "b", None]), ["b", None], [0, 1, 0, 1]),
+        (pa.array([], pa.string()), [], []),
+        (pa.chunked_array([], pa.string()), [], []),
+        (pa.chunked_array([["b"], [], ["a", "b"]]), ["b", "a"], [0, 1, 0]),
+        (pa.chunked_array([pa.array(["b"]).dictionary_encode(), pa.array(["a", "b"]).dictionary_encode()]),
+         ["b", "a"], [0, 1, 0]),
+        (pa.DictionaryArray.from_arrays(pa.array([0, 2, None, 1]), pa.array(["x", "y", "x", "unused"])),
+         ["x", "y", None], [0, 0, 2, 1]),
+        (pa.DictionaryArray.from_arrays(pa.array([0, 1]), pa.array([None, "x"])), [None, "x"], [0, 1]),
+        (pa.array(["x"], pa.large_string()), ["x"], [0]),
+    ],
+)  # fmt: skip
+def test_columns_hold_distinct_values(array: pa.Array, values: list[str | None], codes: list[int]) -> None:
+    column = Column.from_arrow(array)
+    assert (column.values.to_pylist(), column.codes.tolist()) == (values, codes)
+    assert column.counts.tolist() == [codes.count(place) for place in range(len(values))]
+    assert column.decode(column.values, pa.string()).to_pylist() == array.to_pylist()
+
+
+@given(CELLS)
+def test_encoding_and_decoding_is_no_change(cells: list[str | None]) -> None:
+    for array in (pa.array(cells, pa.string()), pa.array(cells, pa.string()).dictionary_encode()):
+        column = Column.from_arrow(array)
+        assert column.decode(column.values).to_pylist() == cells
+        assert column.counts.sum() == column.rows == len(cells)
+        assert len(set(column.values.to_pylist())) == len(column.values)
+
+
+def test_merging_and_counting() -> None:
+    values, places = merged(texts("a", "b", "a", None))
+    assert values.to_pylist() == ["a", "b", None]
+    assert places is not None
+    assert rows_per(places, np.array([1, 2, 3, 4]), 3).tolist() == [4, 2, 4]
+    assert merged(texts("a", "b"))[1] is None
+
+
+def test_what_differs_and_what_is_touched() -> None:
+    assert differs(texts("a", None, "b", None, "c"), texts("a", None, None, "x", "C")).tolist() == [
+        False, False, True, True, True
+    ]  # fmt: skip
+    seen: list[int] = []
+
+    def shouted(some: pa.Array) -> pa.Array:
+        seen.append(len(some))
+        return pa.compute.ascii_upper(some)
+
+    values = texts("ab", "c", None, "a")
+    assert changed_where(values, found(values, "a"), shouted).to_pylist() == ["AB", "c", None, "A"]
+    assert changed_where(values, found(values, "z"), shouted) is values
+    assert seen == [2]
+
+
+def test_finding_the_nearest_word() -> None:
+    assert nearest("SPECIS", ["species", "site"]) == "species"
+    assert nearest("zzz", ["species"]) is None
+    assert did_you_mean("zzz", [str(n) for n in range(20)], most=3) == "; there are: 0, 1, 2 and 17 more"
+    assert did_you_mean("zzz", []) == "; there are none"
+
+
+def test_alternations_prefer_the_longest_and_keep_to_words() -> None:
+    assert alternation(["a", "ab", "abc"], "anywhere") == "a(?:b(?:c|)|)"
+    assert finds(texts("xab", "ab.", "b", None), ["ab"], "word") == [None, "ab", None, None]
+    assert finds(texts("ab", "abc"), ["ab"], "whole") == ["ab", None]
+    assert finds(texts("ab", "cab"), ["ab"], "start") == ["ab", None]
+
+
+@pytest.mark.parametrize(
+    ("text", "wanted"),
+    [
+        ("MÃ¼hlweg", "Mühlweg"),
+        ("Ð\x9cÐ¾Ñ\x81ÐºÐ²Ð°", "Москва"),
+        ("Mühlweg", None),
+        ("Úžice", None),
+        ("oak", None),
+    ],
+)
+def test_rereading_what_was_decoded_wrongly(text: str, wanted: str | None) -> None:
+    assert reread(text) == wanted
+
+
+RULES: list[Rule] = [
+    Spacing(column="c", also="-_"),
+    Spacing(column="c", ends="keep", inner="none", breaks="remove"),
+    Case(column="c", style="title", small=("of",), keep=("NW",)),
+    Case(column="c", style="sentence"),
+    Replace(column="c", pairs={"a": "b", "é": "e", ".": "", "  ": " "}, ignore_case=True),
+    Replace(column="c", pairs={"a": "b", "b": "a"}, cascade=True, nth=2, where="word"),
+    Replace(column="c", pairs={"a": ""}, where="whole"),
+    Label(column="c", codebook="codes", otherwise="blank"),
+    Match(column="c", list="entries", otherwise="keep"),
+]
+
+
+@given(CELLS, st.sampled_from(RULES))
+def test_no_rule_fails_on_any_text(cells: list[str | None], rule: Rule) -> None:
+    book = Rulebook(
+        [rule],
+        {"entries": ReferenceList(["A", "b"], {"A": ["é"]})},
+        {"codes": Codebook({"a": "A", " ": "x"})},
+    )
+    column = Column.from_arrow(pa.array(cells, pa.string()))
+    outcome = book.run(["c"], {"c": column}.__getitem__)
+    trail = outcome.trails["c"]
+    assert len(trail.clean) == len(column.values)
+    assert trail.rows.sum() == len(cells)
+    assert [raw is None for raw in column.values.to_pylist()] == [
+        new is None for new in trail.clean.to_pylist()
+    ]
+    assert sum(unknown.rows for unknown in outcome.unknown) <= len(cells)
+    shown = as_text(outcome_view(outcome), preview_view(outcome.stages, 3))
+    assert shown.splitlines()[0] == "What each rule changed"
+
+
+@given(CELLS)
+def test_a_survey_takes_any_text(cells: list[str | None]) -> None:
+    column = Column.from_arrow(pa.array(cells, pa.string()))
+    look = survey([("c", "text", column)])
+    assert look.columns[0].missing == cells.count(None)
+    for oddity in oddities(column):
+        assert 0 < oddity.values <= oddity.rows <= len(cells)
+        assert 0 < len(oddity.examples) <= 3
+    shown = as_text(survey_view(look), tally_view(tally(column, Condition()), top=3))
+    assert not {c for c in shown if ord(c) < 32} - {"\n"}
+    assert count(column, Condition(blank=True)) + count(column, Condition(blank=False)) == len(cells)
+
+
+def test_a_tally_sums_up_the_rest() -> None:
+    column = Column.from_arrow(pa.array(["a"] * 5 + ["b"] * 3 + ["c", "d", None]))
+    lines = as_text(tally_view(tally(column, Condition()), "letters", top=2)).rstrip().splitlines()
+    assert lines[0] == "letters: 5 distinct values, 11 of 11 rows"
+    assert lines[-1].split() == ["3", "other", "values", "3", "27.3", "%", "100.0", "%"]
