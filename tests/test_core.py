@@ -84,8 +84,10 @@ def test_what_differs_and_what_is_touched() -> None:
 
 def test_finding_the_nearest_word() -> None:
     assert nearest("SPECIS", ["species", "site"]) == "species"
+    assert nearest("a", [" a ", "b"]) == " a "
     assert nearest("zzz", ["species"]) is None
     assert did_you_mean("zzz", [str(n) for n in range(20)], most=3) == "; there are: 0, 1, 2 and 17 more"
+    assert did_you_mean("zzz", ["a ", ""]) == "; there are: 'a ', ''"
     assert did_you_mean("zzz", []) == "; there are none"
 
 

@@ -42,9 +42,9 @@ def nearest(word: str, choices: Iterable[str]) -> str | None:
     >>> nearest("specis", ["species", "site"])
     'species'
     """
-    by_lower = {choice.lower(): choice for choice in choices}
-    found = difflib.get_close_matches(word.lower(), by_lower, n=1, cutoff=0.6)
-    return by_lower[found[0]] if found else None
+    by_key = {choice.strip().lower(): choice for choice in choices}
+    found = difflib.get_close_matches(word.strip().lower(), by_key, n=1, cutoff=0.6)
+    return by_key[found[0]] if found else None
 
 
 def did_you_mean(word: str, choices: Iterable[str], most: int = 12) -> str:
@@ -59,4 +59,5 @@ def did_you_mean(word: str, choices: Iterable[str], most: int = 12) -> str:
     if (near := nearest(word, valid)) is not None:
         return f"; did you mean {near!r}?"
     more = f" and {len(valid) - most} more" if len(valid) > most else ""
-    return f"; there are: {', '.join(valid[:most])}{more}" if valid else "; there are none"
+    shown = [choice if choice and choice == choice.strip() else repr(choice) for choice in valid[:most]]
+    return f"; there are: {', '.join(shown)}{more}" if valid else "; there are none"

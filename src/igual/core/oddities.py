@@ -27,7 +27,10 @@ from igual.core.text.folding import casefold, punctuation_key, spacing_key, trim
 EXAMPLES = 3
 _LONGEST = 48
 _ODD = "".join(ODD_SPACES)
-_HIDDEN = "".join([*ZERO_WIDTH, *JOINERS, *OTHER_INVISIBLE])
+_HIDDEN = "".join([*ZERO_WIDTH, *OTHER_INVISIBLE])
+_JOINERS = "".join(JOINERS)
+# A joiner beside ASCII or at an end joins nothing; elsewhere scripts and emoji need it.
+_INVISIBLE = rf"[{_HIDDEN}]|(^|[\x00-\x7f])[{_JOINERS}]|[{_JOINERS}]($|[\x00-\x7f])"
 _ANY_SPACE = f" {TAB}{_ODD}{LINE_BREAKS}"
 _NUMBER = r"^[+\-−]?(\d{1,3}([.,' ]\d{3})+|\d+)([.,]\d+)?\s?%?$"
 # Texts that people write for "there is no value"; compared with case and outer spaces set aside.
@@ -147,6 +150,8 @@ def _lookalike_letters(column: Column) -> Mask:
     """Letters of another script that look Latin, beside Latin letters or in a column mostly of them."""
     alike = "".join(LOOKS_LATIN)
     has_alike = found(column.values, f"[{alike}]")
+    if not has_alike.any():
+        return has_alike
     latin = found(column.values, r"\p{Latin}")
     only_alike = has_alike & ~found(column.values, rf"[^{alike}\P{{L}}]") & ~latin
     mostly_latin = column.counts[latin].sum() > column.counts[has_alike & ~latin].sum()
@@ -162,7 +167,7 @@ _MASKS: dict[str, Callable[[Column], Mask]] = {
     "line breaks": _pattern(f"[{LINE_BREAKS}]"),
     "tabs": _pattern(TAB),
     "odd spaces": _pattern(f"[{_ODD}]"),
-    "invisible characters": _pattern(f"[{_HIDDEN}]"),
+    "invisible characters": _pattern(_INVISIBLE),
     "control characters": _pattern("[\\x00-\\x08\\x0e-\\x1f\\x7f\u0080-\u0084\u0086-\u009f]"),
     "numbers among texts": _numbers_among_texts,
     "texts among numbers": _texts_among_numbers,

@@ -115,6 +115,8 @@ def _explained(path: Path, dialect: Dialect, types: dict[str, pa.DataType], erro
     first, others = ragged[0], len(ragged) - 1
     more = f" (further rows not in order: {others:,})" if others else ""
     cells = "cell" if first.actual_columns == 1 else "cells"
+    if first.text and first.text.count('"') % 2:
+        more += "; perhaps a quote in it is never closed"
     return TableError(
         f"{path.name}, row {first.number:,}: {first.actual_columns} {cells} found, "
         f"{first.expected_columns} expected as in the header{more}"
