@@ -27,7 +27,11 @@ def _print_version(context: click.Context, _: click.Parameter, wanted: bool) -> 
         context.exit()
 
 
-@click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.group(
+    invoke_without_command=True,
+    context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
+)
+@click.pass_context
 @click.option(
     "--version",
     is_flag=True,
@@ -36,13 +40,15 @@ def _print_version(context: click.Context, _: click.Parameter, wanted: bool) -> 
     callback=_print_version,
     help="Show the version.",
 )
-def igual() -> None:
+def igual(context: click.Context) -> None:
     """Make the values of a column equal where they mean the same.
 
     Look first (survey, tally), then apply a rulebook, and keep the column standard with check.
 
     New here? Run:  igual demo
     """
+    if context.invoked_subcommand is None:
+        click.echo(context.get_help())
 
 
 for command in (survey, tally, apply, check, demo):
@@ -74,9 +80,6 @@ def main() -> None:
     except click.exceptions.Abort:
         _say("stopped; nothing was written")
         sys.exit(130)
-    except click.exceptions.NoArgsIsHelpError as error:
-        error.show()
-        sys.exit(2)
     except click.ClickException as error:
         context = getattr(error, "ctx", None)
         path = context.command_path if context is not None else "igual"

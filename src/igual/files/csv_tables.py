@@ -146,8 +146,15 @@ def write_csv(
     table: texts, dictionary-encoded or not; other types are written as Arrow turns them into text.
     """
     alone = table.num_columns == 1
-    exchanged = ((_QUOTE, b'"'), (_COMMA, delimiter.encode()), (_NEWLINE, b"\n"), (_RETURN, b"\r"))
-    options = csv.WriteOptions(include_header=False, delimiter=delimiter, quoting_style="none", eol=line_end)
+    # Line breaks within cells are stand-ins still when those between rows are exchanged.
+    exchanged = (
+        (b"\n", line_end.encode()),
+        (_QUOTE, b'"'),
+        (_COMMA, delimiter.encode()),
+        (_NEWLINE, b"\n"),
+        (_RETURN, b"\r"),
+    )
+    options = csv.WriteOptions(include_header=False, delimiter=delimiter, quoting_style="none")
     places = [str(place) for place in range(table.num_columns)]
     header = pa.table([pa.array([name]) for name in table.column_names], names=places)
     cells = pa.table([_quoted_once(column, delimiter, alone) for column in table.columns], names=places)
@@ -161,7 +168,7 @@ def write_csv(
                 csv.write_csv(pa.record_batch(columns, names=places), rows, options)
                 written = rows.getvalue().to_pybytes()
                 for stand_in, sign in exchanged:
-                    written = written.replace(stand_in, sign)
+                    written = written.replace(stand_in, sign) if stand_in != sign else written
                 file.write(written)
 
 
