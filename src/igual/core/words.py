@@ -30,8 +30,10 @@ class Worded(BaseModel):
     if not TYPE_CHECKING:  # type checkers see the words of each model
 
         def __init__(self, **words: Any) -> None:
+            # A rulebook file has lists where models, which never change, have tuples.
+            frozen = {word: tuple(given) if isinstance(given, list) else given for word, given in words.items()}
             try:
-                super().__init__(**words)
+                super().__init__(**frozen)
             except ValidationError as error:
                 raise RulebookError(sentence(error, type(self))) from None
 

@@ -26,7 +26,7 @@ _LARGEST = 16 << 20
 
 class _ListWords(Worded):
     file: str | None = None
-    values: list[str] | None = None
+    values: tuple[str, ...] | None = None
     aliases: dict[str, list[str]] = Field(default_factory=dict)
     attributes: dict[str, list[str]] = Field(default_factory=dict)
 
@@ -54,7 +54,7 @@ class _FileWords(Worded):
     igual: int
     lists: dict[str, dict[str, Any]] = Field(default_factory=dict)
     codebooks: dict[str, dict[str, Any]] = Field(default_factory=dict)
-    rule: list[dict[str, Any]] = Field(min_length=1)
+    rule: tuple[dict[str, Any], ...] = Field(min_length=1)
 
 
 _BY_WORD: Mapping[str, type[Rule]] = {kind.model_fields["do"].default: kind for kind in KINDS}
@@ -117,7 +117,7 @@ def _users(rules: Sequence[Rule], kind: str, name: str) -> str:
 def _reference_list(words: _ListWords, folder: Path) -> ReferenceList:
     if words.file is not None:
         return load_reference_list(folder / words.file)
-    return ReferenceList(words.values or [], words.aliases, words.attributes)
+    return ReferenceList(words.values or (), words.aliases, words.attributes)
 
 
 def _codebook(words: _CodebookWords, folder: Path) -> Codebook:

@@ -75,8 +75,6 @@ class Rule(Worded):
             if not isinstance(words["column"], str):
                 raise ValueError("'column' takes one text; give 'columns' for several")
             words["columns"] = (words["column"],)
-        if isinstance(words.get("columns"), list):
-            words["columns"] = tuple(words["columns"])
         if isinstance(named := words.get("columns"), tuple) and len(named) == 1:
             words["column"] = named[0]
         return words

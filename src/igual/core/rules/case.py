@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Literal
 
 import pyarrow as pa
-from pydantic import Field
 
 from igual.core.lists import Shelf
 from igual.core.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
@@ -24,8 +23,8 @@ class Case(Rule):
 
     do: Literal["case"] = "case"
     style: Style
-    keep: tuple[str, ...] = Field(default=(), strict=False)
-    small: tuple[str, ...] = Field(default=(), strict=False)
+    keep: tuple[str, ...] = ()
+    small: tuple[str, ...] = ()
 
     def rewriter(self, shelf: Shelf) -> Rewriter:
         return _Rewriter(self)

@@ -42,10 +42,9 @@ class Match(Rule):
     def _one_or_several(cls, given: Any) -> Any:
         if isinstance(given, str):
             return (given,)
-        ways = tuple(given) if isinstance(given, list | tuple) else given
-        if ways == ():
+        if given == ():
             raise ValueError("'by' needs at least one way to match")
-        return ways
+        return given
 
     def needs(self) -> tuple[str, str]:
         return "lists", self.list
