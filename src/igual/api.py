@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+import warnings
+from collections.abc import Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, TypedDict, Unpack
 
+from igual.core import lists as core_lists
 from igual.core import rulebook as core
-from igual.core.conditions import Condition
+from igual.core.column import Column
+from igual.core.conditions import Condition, Limit
+from igual.core.errors import IgualWarning
 from igual.core.hints import Hint
 from igual.core.outcome import Followed
 from igual.core.outcome import Outcome as CoreOutcome
 from igual.core.survey import Survey as CoreSurvey
 from igual.core.survey import survey as survey_of
-from igual.core.tally import Sort
+from igual.core.tally import Sort, said_of_unread
 from igual.core.tally import Tally as CoreTally
 from igual.core.tally import count as count_of
 from igual.core.tally import tally as tally_of
@@ -60,9 +64,22 @@ class ConditionWords(TypedDict, total=False):
     contains: str
     starts: str
     ends: str
+    word: str
     one_of: Sequence[str]
+    like: str
+    pattern: str
+    above: Limit
+    at_least: Limit
+    below: Limit
+    at_most: Limit
+    between: Sequence[Limit]
+    length: int | Sequence[int]
+    in_list: ReferenceList
     blank: bool
     ignore_case: bool
+    not_: Any
+    all: Any
+    any: Any
 
 
 def tally(values: Any, *, sort: Sort = "rows", **condition: Unpack[ConditionWords]) -> Tally:
@@ -70,14 +87,16 @@ def tally(values: Any, *, sort: Sort = "rows", **condition: Unpack[ConditionWord
 
     values: one column: a Series, an Arrow array, or a sequence of texts; None, NaN and NA are missing.
     sort: by `rows` (most first, then by value) or by `value`.
-    condition: equals, contains, starts, ends, one_of, blank, ignore_case; all that are given must hold.
-        Without any, every value counts, the missing one too.
+    condition: the words of a condition (equals, contains, above, …); all that are given must hold.
+        Without any, every value counts, the missing one too. Where limits are given, a warning says how
+        many values are no numbers (or dates).
 
     >>> import igual
     >>> igual.tally(["oak", "elm", "oak", "ash"]).table["rows"].tolist()
     [2, 1, 1]
     """
-    return Tally(tally_of(values_column(values), Condition(**condition), sort))
+    column = values_column(values)
+    return Tally(tally_of(column, *_condition(column, condition), sort))
 
 
 def count(values: Any, **condition: Unpack[ConditionWords]) -> int:
@@ -87,7 +106,20 @@ def count(values: Any, **condition: Unpack[ConditionWords]) -> int:
     >>> igual.count(["Norway maple", "oak", None], contains="Maple", ignore_case=True)
     1
     """
-    return count_of(values_column(values), Condition(**condition))
+    column = values_column(values)
+    return count_of(column, *_condition(column, condition))
+
+
+def _condition(column: Column, words: Mapping[str, Any]) -> tuple[Condition, dict[str, ReferenceList]]:
+    """The condition that words state, and the reference list that it was given."""
+    given = {**words}
+    lists = {}
+    if isinstance(reference := given.get("in_list"), core_lists.ReferenceList):
+        lists, given["in_list"] = {"given": reference}, "given"
+    condition = Condition(**given)
+    if unread := said_of_unread(column, condition):
+        warnings.warn(unread, IgualWarning, stacklevel=3)
+    return condition, lists  # type: ignore[return-value]
 
 
 class _Shown:

@@ -18,9 +18,10 @@ def check(rulebook: str, table: str, encoding: str | None, as_json: bool) -> int
     Example:  igual check trees.toml trees.csv
     """
     from igual.cli.loading import applied, said_of_reading
+    from igual.core.text.saying import counted
     from igual.report.records import of_named
     from igual.report.terminal import show
-    from igual.report.views import counted, unknown_view
+    from igual.report.views import unknown_view
 
     _, source, outcome = applied(rulebook, table, encoding)
     unknown = outcome.unknown

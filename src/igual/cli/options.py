@@ -25,6 +25,17 @@ def condition_options(command: Command) -> Command:
         click.option("--contains", metavar="T", help="Only values that contain T."),
         click.option("--starts", metavar="T", help="Only values that start with T."),
         click.option("--ends", metavar="T", help="Only values that end with T."),
+        click.option("--word", metavar="T", help="Only values that hold T as a word."),
+        click.option(
+            "--like", metavar="T", help="Only values like T, where * is anything and ? a character."
+        ),
+        click.option("--pattern", metavar="P", help="Only values in which a regular expression is found."),
+        click.option("--above", metavar="N", help="Only numbers above N, or dates after N (2024-05-31)."),
+        click.option("--at-least", metavar="N", help="Only numbers from N on, or dates."),
+        click.option("--below", metavar="N", help="Only numbers below N, or dates."),
+        click.option("--at-most", metavar="N", help="Only numbers up to N, or dates."),
+        click.option("--between", metavar="N N", nargs=2, help="Only numbers or dates from N to N."),
+        click.option("--length", metavar="N", type=int, help="Only values of N characters."),
         click.option(
             "--one-of", metavar="T", multiple=True, help="Only these values; give it several times."
         ),

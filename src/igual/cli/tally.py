@@ -37,6 +37,7 @@ def tally(
     """
     from igual.cli.loading import columns_named, loaded, said_of_reading
     from igual.core.conditions import Condition
+    from igual.core.tally import said_of_unread
     from igual.core.tally import tally as tally_of
     from igual.engines.arrow_tables import ArrowEngine
     from igual.report.records import of_tally
@@ -46,11 +47,14 @@ def tally(
     source = loaded(table, encoding, [column])
     (place,) = columns_named(source.table, (column,))
     condition = Condition(one_of=one_of or None, **words)
-    found = tally_of(ArrowEngine().column(source.table, place), condition, sort)  # type: ignore[arg-type]
+    values = ArrowEngine().column(source.table, place)
+    found = tally_of(values, condition, None, sort)  # type: ignore[arg-type]
     if as_json:
         print_json(
             {"column": column, "rows": found.rows, "counted": found.counted, "values": of_tally(found)[:top]}
         )
     else:
         said_of_reading(source)
+        if unread := said_of_unread(values, condition):
+            click.echo(unread, err=True)
         show(tally_view(found, column, top))

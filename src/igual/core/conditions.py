@@ -125,7 +125,8 @@ class Condition(Worded):
         limits = self._limits()
         if not limits or self.column is not None:
             return np.zeros(len(values), np.bool_)
-        return np.isnan(self._read(values.cast(TEXT))) & ~is_blank(values.cast(TEXT))
+        strange: Mask = np.isnan(self._read(values.cast(TEXT))) & ~is_blank(values.cast(TEXT))
+        return strange
 
     def _read(self, values: pa.Array) -> np.ndarray[Any, np.dtype[np.float64]]:
         _, is_date = limit(next(iter(self._limits().values())))
@@ -156,7 +157,8 @@ class Condition(Worded):
             mask &= found(compared, _wildcards(self._compared(self.like)))
         if self.pattern is not None:
             mask &= found(values, f"(?i){self.pattern}" if self.ignore_case else self.pattern)
-        return mask & self._measured(values)
+        mask &= self._measured(values)
+        return mask
 
     def _measured(self, values: pa.Array) -> Mask:
         """The words that compare lengths, numbers and dates."""
@@ -168,7 +170,7 @@ class Condition(Worded):
         if limits := self._limits():
             read = self._read(values)
             for word, stated in limits.items():
-                mask &= _COMPARISONS[word](read, limit(stated)[0])
+                mask &= np.asarray(_COMPARISONS[word](read, limit(stated)[0]), np.bool_)
         return mask
 
     def _is_among(self, compared: pa.Array, texts: Any) -> Mask:

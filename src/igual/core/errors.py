@@ -27,6 +27,10 @@ class OutputError(IgualError):
     """A result could not be written where it was asked for."""
 
 
+class IgualWarning(UserWarning):
+    """Something that was not refused, but is worth knowing."""
+
+
 @contextlib.contextmanager
 def said_of(where: str, error: type[IgualError]) -> Iterator[None]:
     """Put what is being read, such as a file or a rule, in front of what is wrong with it."""

@@ -9,21 +9,17 @@ import numpy as np
 import pyarrow as pa
 
 from igual.core.text.arrays import differs
-from igual.core.text.characters import visible
+from igual.core.text.saying import counted, examples, quoted
 
 if TYPE_CHECKING:
     from igual.core.outcome import Outcome
     from igual.core.trail import Stage
 
-# So many examples stand in one hint; the rest are counted.
-_EXAMPLES = 3
-_LONGEST = 40
-
 
 class Hint(NamedTuple):
     """One warning: about which rule and column, of which kind, in words.
 
-    kind: 'no effect', 'unused', 'unknown', 'merged', 'unstable'.
+    kind: 'no effect', 'unused', 'unknown', 'merged', 'unread', 'unstable'.
     """
 
     rule: int
@@ -35,19 +31,6 @@ class Hint(NamedTuple):
         return self.text
 
 
-def quoted(text: str | None) -> str:
-    """A value as messages show it: what is invisible or odd drawn, in quotes, cut when long."""
-    return f"'{visible(text, _LONGEST, every_space=False)}'"
-
-
-def examples(texts: Iterable[str], total: int | None = None) -> str:
-    """A few examples and how many more there are."""
-    some = list(texts)
-    total = len(some) if total is None else total
-    more = f" and {total - _EXAMPLES:,} more" if total > _EXAMPLES else ""
-    return ", ".join(some[:_EXAMPLES]) + more
-
-
 def hints_of(outcome: Outcome) -> list[Hint]:
     """All hints of an outcome, in the order of the rules."""
     found = [
@@ -55,6 +38,7 @@ def hints_of(outcome: Outcome) -> list[Hint]:
         *_unused_pairs(outcome),
         *_flagged(outcome),
         *_merged_by_case(outcome),
+        *_unread(outcome),
         *_unstable(outcome),
     ]
     return sorted(found, key=lambda hint: hint.rule)
@@ -72,7 +56,7 @@ def _without_effect(outcome: Outcome) -> Iterable[Hint]:
             continue
         columns = " and ".join(repr(stage.target) for stage in named)
         said = [
-            f"{quoted(miss.value)} ({_rows(miss.rows)}) for {quoted(miss.entry)}"
+            f"{quoted(miss.value)} ({counted(miss.rows, 'row')}) for {quoted(miss.entry)}"
             for miss in near
             if any(miss.column == stage.target for stage in named)
         ]
@@ -100,7 +84,7 @@ def _unused_pairs(outcome: Outcome) -> Iterable[Hint]:
         said = [
             quoted(entry)
             + (
-                f" (near miss: {quoted(near[entry].value)}, {_rows(near[entry].rows)})"
+                f" (near miss: {quoted(near[entry].value)}, {counted(near[entry].rows, 'row')})"
                 if entry in near
                 else ""
             )
@@ -118,10 +102,9 @@ def _flagged(outcome: Outcome) -> Iterable[Hint]:
             continue
         what = "have no label" if records[0].kind == "unlabelled" else "are not in the list"
         rows = sum(record.rows for record in records)
-        said = examples([f"{quoted(r.value)} ({_rows(r.rows)})" for r in records])
-        text = (
-            f"{stage.name}: {_values(len(records))} of column {stage.target!r} ({_rows(rows)}) {what}: {said}"
-        )
+        said = examples([f"{quoted(r.value)} ({counted(r.rows, 'row')})" for r in records])
+        whose = f"{counted(len(records), 'value')} of column {stage.target!r} ({counted(rows, 'row')})"
+        text = f"{stage.name}: {whose} {what}: {said}"
         if len(records) == 1:
             text = text.replace("have no label", "has no label").replace("are not in", "is not in")
         yield Hint(stage.number, stage.target, "unknown", text)
@@ -133,7 +116,7 @@ def _merged_by_case(outcome: Outcome) -> Iterable[Hint]:
         if mask is None or not mask.any():
             continue
         said = [
-            f"{quoted(before)} ({_rows(rows)}) as {quoted(after)}"
+            f"{quoted(before)} ({counted(rows, 'row')}) as {quoted(after)}"
             for before, after, rows in zip(
                 stage.before.filter(pa.array(mask)).to_pylist(),
                 stage.after.filter(pa.array(mask)).to_pylist(),
@@ -145,10 +128,29 @@ def _merged_by_case(outcome: Outcome) -> Iterable[Hint]:
         yield Hint(stage.number, stage.target, "merged", text)
 
 
+def _unread(outcome: Outcome) -> Iterable[Hint]:
+    """Values that a rule, or the limits of its condition, could not make sense of."""
+    for stage in outcome.stages:
+        masks = [stage.result.unread] if stage.result.unread is not None else []
+        if stage.rule.when is not None:
+            masks.append(stage.rule.when.unread(stage.before))
+        for mask in masks:
+            if mask.any():
+                values = stage.before.filter(pa.array(mask)).to_pylist()
+                rows = counted(int(stage.rows[mask].sum()), "row")
+                said = examples(map(quoted, values))
+                what = f"{counted(len(values), 'value')} of {stage.target!r} ({rows})"
+                text = f"{stage.name} could not read {what}: {said}"
+                yield Hint(stage.number, stage.target, "unread", text)
+
+
 def _unstable(outcome: Outcome) -> Iterable[Hint]:
     """Rules that would change their own output again, and rulebooks that would."""
     told: set[int] = set()
     for stage in outcome.stages:
+        # What depends on other columns, or is written elsewhere, isn't met again by the same rule.
+        if stage.rule.reads() or stage.rule.when is not None or stage.rule.into is not None:
+            continue
         if stage.changed.any() and (example := _changes_again(stage)) is not None:
             told.add(stage.number)
             text = f"{stage.name} would change its own output again: {example}"
@@ -166,7 +168,7 @@ def _unstable(outcome: Outcome) -> Iterable[Hint]:
             if stage.changed[place := stage.places[first]]:
                 steps.append(stage.after[place].as_py())
         text = (
-            f"this rulebook applied to its own output would change {_values(int(moved.sum()))} of column "
+            f"this rulebook applied to its own output would change {counted(int(moved.sum()), 'value')} of column "
             f"{column!r} again, from {guilty.name} on: {' → '.join(quoted(step) for step in steps)}"
         )
         yield Hint(guilty.number, column, "unstable", text)
@@ -174,17 +176,9 @@ def _unstable(outcome: Outcome) -> Iterable[Hint]:
 
 def _changes_again(stage: Stage) -> str | None:
     made = stage.after.filter(pa.array(stage.changed)).unique()
-    again = stage.rewriter.rewrite(made).values
+    again = stage.rewriter.rewrite(made, {}).values
     moved = differs(made, again)
     if not moved.any():
         return None
     first = int(np.flatnonzero(moved)[0])
     return f"{quoted(made[first].as_py())} → {quoted(again[first].as_py())}"
-
-
-def _rows(count: int) -> str:
-    return f"{count:,} row" if count == 1 else f"{count:,} rows"
-
-
-def _values(count: int) -> str:
-    return f"{count:,} value" if count == 1 else f"{count:,} values"

@@ -16,7 +16,9 @@ from igual.core.errors import TableError, did_you_mean
 from igual.core.hints import Hint, hints_of
 from igual.core.trail import ColumnTrail, Stage
 
-TRAIL_SCHEMA = {"column": TEXT, "raw": TEXT, "clean": TEXT, "rows": pa.int64(), "rules": TEXT, "steps": TEXT}
+TRAIL_SCHEMA = {
+    "column": TEXT, "raw": TEXT, "clean": TEXT, "rows": pa.int64(), "rules": TEXT, "steps": TEXT, "given": TEXT,
+}  # fmt: skip
 CROSSWALK_SCHEMA = {"raw": TEXT, "clean": TEXT, "rows": pa.int64()}
 
 
@@ -150,10 +152,10 @@ class Outcome:
                 continue
             used = np.logical_or.reduce(masks)
             rule, entries = stages[0].rule, stages[0].rewriter.entries
-            need = rule.needs()
-            of = f"{need[0].removesuffix('s')} {need[1]}" if need else "pairs"
             for place in np.flatnonzero(~used).tolist():
-                found.append({"rule": number, "do": rule.do, "of": of, "entry": entries[place]})
+                found.append(
+                    {"rule": number, "do": rule.do, "of": rule.entries_from, "entry": entries[place]}
+                )
         return found
 
     @cached_property
@@ -180,6 +182,7 @@ class Outcome:
         clean = {
             name: Column(trail.values, np.arange(len(trail.values), dtype=np.int32))
             for name, trail in self.trails.items()
+            if not trail.beside
         }
         return self._again(clean)
 
@@ -225,6 +228,7 @@ def _trail_table(trail: ColumnTrail) -> pa.Table:
         pa.array(trail.column.counts),
         pc.utf8_slice_codeunits(pc.binary_join_element_wise(*numbers, glue), start=len(", ")),
         pc.binary_join_element_wise(*steps, glue),
+        trail.given,
     ]
     return pa.table(columns, schema=pa.schema(TRAIL_SCHEMA))
 

@@ -31,13 +31,11 @@ class Rulebook:
         for number, rule in enumerate(self.rules, 1):
             if not rule.columns:
                 raise RulebookError(f"rule {number} ({rule.do}): 'column' is missing: which one is meant?")
-            if (need := rule.needs()) is not None:
-                kind, name = need
+            for kind, name in rule.needs():
                 shelf: Mapping[str, object] = getattr(self, kind)
                 if name not in shelf:
-                    what = {"lists": "list", "codebooks": "codebook"}[kind]
                     raise RulebookError(
-                        f"rule {number} ({rule.do}): no {what} {name!r}{did_you_mean(name, shelf)}"
+                        f"rule {number} ({rule.do}): no {kind.removesuffix('s')} {name!r}{did_you_mean(name, shelf)}"
                     )
 
     def source_columns(self, names: Sequence[str]) -> tuple[str, ...]:
@@ -50,7 +48,7 @@ class Rulebook:
         read: dict[str, None] = {}
         for number, rule in enumerate(self.rules, 1):
             where = f"rule {number} ({rule.do})"
-            for name in rule.columns:
+            for name in (*rule.columns, *sorted(rule.reads())):
                 if name in made:
                     continue
                 if name not in names:
@@ -63,12 +61,12 @@ class Rulebook:
                         "rename one"
                     )
                 read[name] = None
-            if rule.into is not None:
-                if rule.into in names or rule.into in made:
+            for target in rule.targets:
+                if target in names or target in made:
                     raise RulebookError(
-                        f"{where}: 'into' would write over the column {rule.into!r}; take a new name"
+                        f"{where}: 'into' would write over the column {target!r}; take a new name"
                     )
-                made.append(rule.into)
+                made.append(target)
         return tuple(read)
 
     def run(self, names: Sequence[str], column: Callable[[str], Column]) -> Outcome:
@@ -77,30 +75,34 @@ class Rulebook:
         names: the table's columns. column: gives the encoded column of a name; asked once for each needed.
         """
         trails = {name: ColumnTrail.begin(name, column(name)) for name in self.source_columns(names)}
-        shelf = Shelf(self.lists, self.codebooks)
-        stages: list[Stage] = []
-        for number, rule in enumerate(self.rules, 1):
-            with said_of(f"rule {number} ({rule.do})", RulebookError):
-                rewriter = rule.rewriter(shelf)
-            for name in rule.columns:
-                trail = trails[name].through(number, rule, rewriter)
-                trails[trail.name] = trail
-                stages.append(trail.stages[-1])
+        trails, stages = self._through(list(enumerate(self.rules, 1)), trails)
         touched = {stage.target for stage in stages}
         return Outcome(
             {name: trail for name, trail in trails.items() if name in touched}, tuple(stages), self._again
         )
 
+    def _through(
+        self, numbered: Sequence[tuple[int, Rule]], trails: Mapping[str, ColumnTrail]
+    ) -> tuple[dict[str, ColumnTrail], list[Stage]]:
+        trails, stages = dict(trails), []
+        shelf = Shelf(self.lists, self.codebooks)
+        for number, rule in numbered:
+            with said_of(f"rule {number} ({rule.do})", RulebookError):
+                rewriter = rule.rewriter(shelf)
+            for name in rule.columns:
+                others = [trails[other] for other in sorted(rule.reads() - {name})]
+                for trail in trails[name].through(number, rule, rewriter, others, shelf):
+                    trails[trail.name] = trail
+                    stages.append(trail.stages[-1])
+        return trails, stages
+
     def _again(self, clean: Mapping[str, Column]) -> Mapping[str, ColumnTrail]:
         """Apply the rules that change columns in place to the clean columns, for the check of stability."""
-        in_place = [rule for rule in self.rules if rule.into is None]
-        if not in_place:
-            return {}
-        trails = {name: ColumnTrail.begin(name, column) for name, column in clean.items()}
-        shelf = Shelf(self.lists, self.codebooks)
-        for number, rule in enumerate(self.rules, 1):
-            if rule.into is None:
-                rewriter = rule.rewriter(shelf)
-                for name in rule.columns:
-                    trails[name] = trails[name].through(number, rule, rewriter)
-        return trails
+        in_place = [
+            (number, rule)
+            for number, rule in enumerate(self.rules, 1)
+            if rule.into is None and not rule.reads() and all(name in clean for name in rule.columns)
+        ]
+        return self._through(
+            in_place, {name: ColumnTrail.begin(name, column) for name, column in clean.items()}
+        )[0]

@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 
-from igual.core.column import Codes, Column, Counts, Mask, merged, rows_per
-from igual.core.rules import Rewriter, Rewritten, Rule
+from igual.core.column import TEXT, Codes, Column, Counts, Mask, merged, rows_per
+from igual.core.lists import Shelf
+from igual.core.rules.base import Gives, Rewriter, Rewritten, Rule
 from igual.core.text.arrays import differs
+
+Beside = Mapping[str, pa.Array]
 
 
 class Stage(NamedTuple):
@@ -47,8 +52,12 @@ class ColumnTrail:
     """A column on its way through the rules.
 
     name: the column the result goes to. source: the column of the table it began as.
-    column: the raw column. values: the distinct values as they are now, (now,).
+    column: the raw column; once a rule has looked at other columns too, its values are the distinct
+        combinations, so that a raw value may stand in it several times.
+    values: the distinct values as they are now, (now,).
     places: for each raw value its place in `values`, (distinct,).
+    beside: what stood in the other columns that rules looked at, each (distinct,).
+    gives: what the values are to be in the clean table: texts, numbers, dates, or texts with an order.
     """
 
     name: str
@@ -57,23 +66,71 @@ class ColumnTrail:
     values: pa.Array
     places: Codes
     stages: tuple[Stage, ...] = ()
+    beside: tuple[tuple[str, pa.Array], ...] = ()
+    gives: Gives = Gives()  # noqa: RUF009  # a named tuple never changes
 
     @classmethod
     def begin(cls, name: str, column: Column) -> ColumnTrail:
         return cls(name, name, column, column.values, np.arange(len(column.values), dtype=np.int32))
 
-    def through(self, number: int, rule: Rule, rewriter: Rewriter) -> ColumnTrail:
-        """The trail with one more rule applied; values that now coincide are merged."""
-        result = rewriter.rewrite(self.values)
+    def through(
+        self, number: int, rule: Rule, rewriter: Rewriter, others: Sequence[ColumnTrail], shelf: Shelf
+    ) -> list[ColumnTrail]:
+        """The trail with one more rule applied: one, or one for each column that the rule writes into.
+
+        others: the columns that the rule looks at besides this one.
+        """
+        trail = self._beside(others) if others else self
+        beside = {other.name: _latest(trail.beside, other.name) for other in others}
+        result = _rewritten(rule, rewriter, trail.values, beside, shelf)
+        targets = (rule.into,) if isinstance(rule.into, str) else rule.into or (self.name,)
+        columns = result.columns if result.columns is not None else (result.values,)
+        return [
+            trail._ended(number, rule, rewriter, target, result._replace(values=values, columns=None), shelf)
+            for target, values in zip(targets, columns, strict=True)
+        ]
+
+    def _ended(
+        self, number: int, rule: Rule, rewriter: Rewriter, target: str, result: Rewritten, shelf: Shelf
+    ) -> ColumnTrail:
+        """The trail with a stage for one result; values that now coincide are merged."""
         changed = differs(self.values, result.values)
-        target = rule.into or self.name
         stage = Stage(number, rule, rewriter, target, self.values, self.places, self.rows, result, changed)
-        stages = (*self.stages, stage)
-        if not changed.any():
-            return ColumnTrail(target, self.source, self.column, self.values, self.places, stages)
-        values, moved = merged(result.values)
-        places = self.places if moved is None else moved[self.places].astype(np.int32, copy=False)
-        return ColumnTrail(target, self.source, self.column, values, places, stages)
+        values, moved = merged(result.values) if changed.any() or self.beside else (self.values, None)
+        return replace(
+            self,
+            name=target,
+            values=values,
+            places=self.places if moved is None else moved[self.places].astype(np.int32, copy=False),
+            stages=(*self.stages, stage),
+            gives=rule.gives(shelf) if changed.any() or target != self.name else self.gives,
+        )
+
+    def _beside(self, others: Sequence[ColumnTrail]) -> ColumnTrail:
+        """The trail over the distinct combinations with other columns; the rows are touched once for each."""
+        trail = self
+        for other in others:
+            now = other.places[other.column.codes].astype(np.int64)
+            pairs = pa.array(trail.column.codes.astype(np.int64) * max(len(other.values), 1) + now)
+            encoded = pairs.dictionary_encode()
+            combined = encoded.dictionary.to_numpy(zero_copy_only=False)
+            of_this = (combined // max(len(other.values), 1)).astype(np.int32)
+            of_other = pa.array((combined % max(len(other.values), 1)).astype(np.int32))
+            codes = encoded.indices.to_numpy(zero_copy_only=False).astype(np.int32, copy=False)
+            chosen = pa.array(of_this)
+            trail = replace(
+                trail,
+                column=Column(trail.column.values.take(chosen), codes),
+                places=trail.places[of_this],
+                stages=tuple(stage._replace(places=stage.places[of_this]) for stage in trail.stages),
+                beside=(
+                    *((name, texts.take(chosen)) for name, texts in trail.beside),
+                    (other.name, other.values.take(of_other)),
+                ),
+            )
+        # The rule meets a value once for each combination it stands in.
+        everywhere = np.arange(len(trail.column.values), dtype=np.int32)
+        return replace(trail, values=trail.values.take(pa.array(trail.places)), places=everywhere)
 
     @cached_property
     def rows(self) -> Counts:
@@ -84,3 +141,52 @@ class ColumnTrail:
     def clean(self) -> pa.Array:
         """What each raw value has become, (distinct,)."""
         return self.values.take(pa.array(self.places))
+
+    @cached_property
+    def given(self) -> pa.Array:
+        """For each raw value what stood in the other columns that rules looked at, such as 'site = a'."""
+        if not self.beside:
+            return pa.nulls(len(self.column.values), TEXT)
+        said = [
+            pc.binary_join_element_wise(
+                pa.scalar(f"{name} = ", TEXT), texts.fill_null("(missing)"), pa.scalar("", TEXT)
+            )
+            for name, texts in dict(self.beside).items()
+        ]
+        return pc.binary_join_element_wise(*said, pa.scalar(", ", TEXT))
+
+
+def _latest(beside: Sequence[tuple[str, pa.Array]], name: str) -> pa.Array:
+    return next(texts for other, texts in reversed(beside) if other == name)
+
+
+def _rewritten(rule: Rule, rewriter: Rewriter, values: pa.Array, beside: Beside, shelf: Shelf) -> Rewritten:
+    """What a rule makes of values; those that its condition doesn't mean stay as they are."""
+    if rule.when is None:
+        return rewriter.rewrite(values, beside)
+    meant = rule.when.mask(values, beside, shelf.lists)
+    if meant.all():
+        return rewriter.rewrite(values, beside)
+    flags = pa.array(meant)
+    result = rewriter.rewrite(
+        values.filter(flags), {name: texts.filter(flags) for name, texts in beside.items()}
+    )
+
+    def put_back(some: pa.Array) -> pa.Array:
+        return pc.replace_with_mask(values, flags, some)
+
+    def spread(mask: Mask | None) -> Mask | None:
+        if mask is None:
+            return None
+        whole = np.zeros(len(values), np.bool_)
+        whole[meant] = mask
+        return whole
+
+    return Rewritten(
+        put_back(result.values),
+        spread(result.unknown),
+        result.used,
+        spread(result.by_case),
+        spread(result.unread),
+        None if result.columns is None else tuple(put_back(column) for column in result.columns),
+    )

@@ -10,11 +10,14 @@ from pydantic_core import ErrorDetails
 
 from igual.core.errors import RulebookError, did_you_mean
 
+# Where a word takes one of several types, the checker names the type that it tried.
+_TYPE_NAME = re.compile(r"(str|int|float|bool|function-\w+)$|(tuple|literal|function-\w+)\[")
 _TAKES = {
     "string_type": "a text in quotes",
     "bool_type": "true or false",
     "int_type": "a whole number",
     "tuple_type": "a list of texts",
+    "float_type": "a number",
     "list_type": "a list",
     "dict_type": "a table { … }",
     "model_type": "a table { … }",
@@ -25,13 +28,15 @@ _TAKES = {
 class Worded(BaseModel):
     """A model whose errors are said in one sentence, with the nearest valid word."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True, populate_by_name=True)
 
     if not TYPE_CHECKING:  # type checkers see the words of each model
 
         def __init__(self, **words: Any) -> None:
             # A rulebook file has lists where models, which never change, have tuples.
-            frozen = {word: tuple(given) if isinstance(given, list) else given for word, given in words.items()}
+            frozen = {
+                word: tuple(given) if isinstance(given, list) else given for word, given in words.items()
+            }
             try:
                 super().__init__(**frozen)
             except ValidationError as error:
@@ -46,7 +51,7 @@ def sentence(error: ValidationError, model: type[BaseModel]) -> str:
 
 def _said(detail: ErrorDetails, details: list[ErrorDetails], model: type[BaseModel]) -> str:
     word = str(detail["loc"][0]) if detail["loc"] else ""
-    inner = ".".join(str(part) for part in detail["loc"])
+    inner = ".".join(str(part) for part in detail["loc"] if not _TYPE_NAME.match(str(part)))
     kind, given, context = detail["type"], detail["input"], detail.get("ctx", {})
     if kind == "extra_forbidden" and len(detail["loc"]) == 1:
         valid = list(model.model_fields)

@@ -110,7 +110,7 @@ def _rule(number: int, given: dict[str, Any]) -> Rule:
 
 def _users(rules: Sequence[Rule], kind: str, name: str) -> str:
     """Which rules refer to a list or codebook, in brackets."""
-    numbers = [str(number) for number, rule in enumerate(rules, 1) if rule.needs() == (kind, name)]
+    numbers = [str(number) for number, rule in enumerate(rules, 1) if (kind, name) in rule.needs()]
     return f" (rule {' and '.join(numbers)})" if numbers else ""
 
 

@@ -16,6 +16,7 @@ from igual.core.outcome import Outcome
 from igual.core.survey import Survey
 from igual.core.tally import Tally
 from igual.core.text.characters import visible
+from igual.core.text.saying import counted
 from igual.core.trail import Stage
 
 _LONGEST = 60
@@ -54,11 +55,6 @@ def shown(value: str | None, style: str = "") -> Text:
 
 def percent(share: float) -> str:
     return f"{100 * share:.1f} %"
-
-
-def counted(number: int, thing: str) -> str:
-    """A number and its thing, such as '1 row' or '2,000 rows'."""
-    return f"{number:,} {thing}" + ("" if number == 1 else "s")
 
 
 def survey_view(survey: Survey, name: str = "") -> RenderableType:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Literal
 
 import pyarrow as pa
@@ -34,5 +35,5 @@ class _Rewriter(PlainRewriter):
     def __init__(self, rule: Case) -> None:
         self._rule = rule
 
-    def rewrite(self, values: pa.Array) -> Rewritten:
+    def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         return Rewritten(recased(values, self._rule.style, self._rule.keep, self._rule.small))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Literal
 
 import numpy as np
@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 from igual.core.column import TEXT, as_mask
 from igual.core.errors import ListError
 from igual.core.lists import Codebook, Shelf
-from igual.core.rules.base import NearMiss, Rewriter, Rewritten, Rule
+from igual.core.rules.base import Gives, NearMiss, Rewriter, Rewritten, Rule
 from igual.core.rules.lookup import Otherwise, Spellings, given_or_otherwise, near_spellings, unknown_among
 from igual.core.text.folding import casefold
 
@@ -33,8 +33,15 @@ class Label(Rule):
     otherwise: Otherwise = "flag"
     ignore_case: bool = False
 
-    def needs(self) -> tuple[str, str]:
-        return "codebooks", self.codebook
+    @property
+    def entries_from(self) -> str:
+        return f"codebook {self.codebook}"
+
+    def gives(self, shelf: Shelf) -> Gives:
+        return Gives(order=shelf.codebooks[self.codebook].order)
+
+    def needs(self) -> list[tuple[str, str]]:
+        return [("codebooks", self.codebook), *super().needs()]
 
     def rewriter(self, shelf: Shelf) -> Rewriter:
         return _Rewriter(self, shelf.codebooks[self.codebook])
@@ -57,7 +64,7 @@ class _Rewriter:
                 "are the same when case is ignored"
             )
 
-    def rewrite(self, values: pa.Array) -> Rewritten:
+    def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         places = self._exact.look_up(values)
         by_case = None
         if self._any_case is not None:

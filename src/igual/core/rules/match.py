@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+import builtins
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any, Literal
 
 import numpy as np
@@ -46,8 +47,12 @@ class Match(Rule):
             raise ValueError("'by' needs at least one way to match")
         return given
 
-    def needs(self) -> tuple[str, str]:
-        return "lists", self.list
+    @property
+    def entries_from(self) -> str:
+        return f"list {self.list}"
+
+    def needs(self) -> builtins.list[tuple[str, str]]:
+        return [("lists", self.list), *super().needs()]
 
     def rewriter(self, shelf: Shelf) -> Rewriter:
         return _Rewriter(self, shelf.lists[self.list])
@@ -66,7 +71,7 @@ class _Rewriter:
         keys: list[tuple[By, Callable[[pa.Array], pa.Array]]] = [("exact", as_it_is), ("folded", folded_key)]
         self._ways = [(key, Spellings(key(spellings), places)) for way, key in keys if way in rule.by]
 
-    def rewrite(self, values: pa.Array) -> Rewritten:
+    def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         places = np.full(len(values), -1, np.int64)
         for key, spellings in self._ways:
             missed = places < 0

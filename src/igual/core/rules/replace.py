@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Literal
 
 import pyarrow as pa
@@ -56,7 +56,7 @@ class _Rewriter:
         self._rule = rule
         self.entries: Sequence[str] = tuple(rule.pairs)
 
-    def rewrite(self, values: pa.Array) -> Rewritten:
+    def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         rule = self._rule
         act = rewritten_in_turn if rule.cascade else replaced
         new, used = act(values, rule.pairs, rule.where, rule.nth, rule.ignore_case)

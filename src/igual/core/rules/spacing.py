@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Literal
 
 import pyarrow as pa
@@ -40,6 +41,6 @@ class _Rewriter(PlainRewriter):
     def __init__(self, rule: Spacing) -> None:
         self._rule = rule
 
-    def rewrite(self, values: pa.Array) -> Rewritten:
+    def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         rule = self._rule
         return Rewritten(respaced(values, rule.ends, rule.inner, rule.breaks, rule.also))

@@ -43,7 +43,13 @@ def groups_in(pattern: str) -> int:
 
 
 def substituted(
-    values: pa.Array, pattern: str, given: str, *, where: str = "anywhere", nth: int | None = None, ignore_case: bool = False
+    values: pa.Array,
+    pattern: str,
+    given: str,
+    *,
+    where: str = "anywhere",
+    nth: int | None = None,
+    ignore_case: bool = False,
 ) -> pa.Array:
     r"""Replace what a pattern finds; `given` may refer to its groups by \1, \2, … and to all of it by \0.
 
@@ -54,7 +60,9 @@ def substituted(
     if nth is None or where != "anywhere":
         if nth not in (None, 1):
             return values
-        return pc.replace_substring_regex(values, pattern=f"{flags}{first}(?:{pattern}){last}", replacement=given)
+        return pc.replace_substring_regex(
+            values, pattern=f"{flags}{first}(?:{pattern}){last}", replacement=given
+        )
     # What stands before the n-th place is captured too and put back; the pattern's own groups move up.
     inner = groups_in(pattern)
     before = rf"^((?:.*?(?:{_uncaptured(pattern)})){{{nth - 1}}}.*?)" if nth > 1 else r"^(.*?)"

@@ -42,7 +42,9 @@ def days(values: pa.Array, form: str, looks: str) -> Floats:
     parsed = pc.strptime(texts.filter(pa.array(like)), format=form, unit="s", error_is_null=True)
     # strptime takes 31 February for a day of March: a date must come out as it went in.
     seconds = parsed.cast(pa.int64()).fill_null(0).to_numpy(zero_copy_only=False)
-    back = pc.equal(pc.strftime(parsed.fill_null(0).cast(pa.timestamp("s")), format=form), texts.filter(pa.array(like)))
+    back = pc.equal(
+        pc.strftime(parsed.fill_null(0).cast(pa.timestamp("s")), format=form), texts.filter(pa.array(like))
+    )
     good = parsed.is_valid().to_numpy(zero_copy_only=False) & back.to_numpy(zero_copy_only=False)
     read[like] = np.where(good, seconds // 86_400, np.nan)
     return read

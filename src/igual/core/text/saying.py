@@ -1,0 +1,33 @@
+"""How messages say numbers, values and examples."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from igual.core.text.characters import visible
+
+# So many examples stand in one message; the rest are counted.
+EXAMPLES = 3
+_LONGEST = 40
+
+
+def counted(number: int, thing: str) -> str:
+    """A number and its thing.
+
+    >>> counted(1, "row"), counted(2000, "row")
+    ('1 row', '2,000 rows')
+    """
+    return f"{number:,} {thing}" + ("" if number == 1 else "s")
+
+
+def quoted(text: str | None) -> str:
+    """A value as messages show it: what is invisible or odd drawn, in quotes, cut when long."""
+    return f"'{visible(text, _LONGEST, every_space=False)}'"
+
+
+def examples(texts: Iterable[str], total: int | None = None) -> str:
+    """A few examples and how many more there are."""
+    some = list(texts)
+    total = len(some) if total is None else total
+    more = f" and {total - EXAMPLES:,} more" if total > EXAMPLES else ""
+    return ", ".join(some[:EXAMPLES]) + more
