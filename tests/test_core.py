@@ -12,12 +12,13 @@ from igual.core.column import Column, merged, rows_per
 from igual.core.conditions import Condition
 from igual.core.errors import did_you_mean, nearest
 from igual.core.lists import Codebook, ReferenceList
-from igual.core.oddities import oddities, reread
+from igual.core.oddities import oddities
 from igual.core.rulebook import Rulebook
 from igual.core.rules import Case, Label, Match, Replace, Rule, Spacing
 from igual.core.survey import survey
 from igual.core.tally import count, tally
 from igual.core.text.arrays import changed_where, differs, found
+from igual.core.text.filtering import reread
 from igual.core.text.replacing import alternation, finds
 from igual.report.terminal import as_text
 from igual.report.views import outcome_view, preview_view, survey_view, tally_view

@@ -5,6 +5,28 @@
 'case'
 """
 
-from igual.core.rules import Case, Label, Match, OtherText, Replace, Spacing
+from igual.core.conditions import Condition
+from igual.core.rules import (
+    Band,
+    Bands,
+    Blanks,
+    Case,
+    Characters,
+    Compose,
+    Date,
+    Extract,
+    Label,
+    Match,
+    Mention,
+    Number,
+    OtherText,
+    Overlay,
+    Part,
+    Replace,
+    Spacing,
+)
 
-__all__ = ["Case", "Label", "Match", "OtherText", "Replace", "Spacing"]
+__all__ = [
+    "Band", "Bands", "Blanks", "Case", "Characters", "Compose", "Condition", "Date", "Extract", "Label", "Match",
+    "Mention", "Number", "OtherText", "Overlay", "Part", "Replace", "Spacing",
+]  # fmt: skip

@@ -8,12 +8,20 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 import pyarrow as pa
 
+from igual.core.conditions import is_blank
 from igual.core.text.arrays import differs
 from igual.core.text.saying import counted, examples, quoted
 
 if TYPE_CHECKING:
     from igual.core.outcome import Outcome
     from igual.core.trail import Stage
+
+
+_UNKNOWN = {
+    "unlabelled": "have no label",
+    "unlisted": "are not in the list",
+    "unread": "can't be read in the stated form",
+}
 
 
 class Hint(NamedTuple):
@@ -95,18 +103,18 @@ def _unused_pairs(outcome: Outcome) -> Iterable[Hint]:
 
 def _flagged(outcome: Outcome) -> Iterable[Hint]:
     for stage in outcome.stages:
-        if getattr(stage.rule, "otherwise", None) != "flag":
+        if getattr(stage.rule, "otherwise", "flag") != "flag":
             continue
         records = [r for r in outcome.unknown if (r.rule, r.column) == (stage.number, stage.target)]
         if not records:
             continue
-        what = "have no label" if records[0].kind == "unlabelled" else "are not in the list"
+        what = _UNKNOWN[records[0].kind]
         rows = sum(record.rows for record in records)
         said = examples([f"{quoted(r.value)} ({counted(r.rows, 'row')})" for r in records])
         whose = f"{counted(len(records), 'value')} of column {stage.target!r} ({counted(rows, 'row')})"
         text = f"{stage.name}: {whose} {what}: {said}"
         if len(records) == 1:
-            text = text.replace("have no label", "has no label").replace("are not in", "is not in")
+            text = text.replace(" have ", " has ", 1).replace(" are ", " is ", 1)
         yield Hint(stage.number, stage.target, "unknown", text)
 
 
@@ -135,12 +143,13 @@ def _unread(outcome: Outcome) -> Iterable[Hint]:
         if stage.rule.when is not None:
             masks.append(stage.rule.when.unread(stage.before))
         for mask in masks:
+            mask = mask & ~is_blank(stage.before)
             if mask.any():
                 values = stage.before.filter(pa.array(mask)).to_pylist()
                 rows = counted(int(stage.rows[mask].sum()), "row")
                 said = examples(map(quoted, values))
                 what = f"{counted(len(values), 'value')} of {stage.target!r} ({rows})"
-                text = f"{stage.name} could not read {what}: {said}"
+                text = f"{stage.name} could not make sense of {what}: {said}"
                 yield Hint(stage.number, stage.target, "unread", text)
 
 
@@ -149,7 +158,8 @@ def _unstable(outcome: Outcome) -> Iterable[Hint]:
     told: set[int] = set()
     for stage in outcome.stages:
         # What depends on other columns, or is written elsewhere, isn't met again by the same rule.
-        if stage.rule.reads() or stage.rule.when is not None or stage.rule.into is not None:
+        rule = stage.rule
+        if rule.reads() or rule.when is not None or rule.into is not None or rule.restates:
             continue
         if stage.changed.any() and (example := _changes_again(stage)) is not None:
             told.add(stage.number)

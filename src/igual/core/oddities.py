@@ -22,6 +22,7 @@ from igual.core.text.characters import (
     ZERO_WIDTH,
     visible,
 )
+from igual.core.text.filtering import MAYBE_MISREAD, reread
 from igual.core.text.folding import casefold, punctuation_key, spacing_key, trimmed, without_accents
 
 EXAMPLES = 3
@@ -40,10 +41,6 @@ LIKE_MISSING = (
     "not applicable", "not recorded", "not stated", "no data", "no value", "tbd", "tba", "to be determined",
     "(blank)", "(empty)", "(none)", "(missing)", "<na>", "[none]", "empty", "blank", "undefined", "unspecified",
 )  # fmt: skip
-# What UTF-8 looks like once its bytes were taken for those of a Western single-byte encoding.
-_MAYBE_MISREAD = (
-    "[ÂÃÄÅÆÇÈÉÊËÌÍÎÏÐÑÒÓÔÕÖØÙÚÛÜÝàáâãäåæçèéêëìíîïðñòóôõö][\u0080-\u00bf€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ]"
-)
 
 
 class Oddity(NamedTuple):
@@ -117,33 +114,10 @@ def _like_missing(column: Column) -> Mask:
 def _misread(column: Column) -> Mask:
     """Texts that were decoded wrongly: replacement characters, or UTF-8 read as a single-byte encoding."""
     mask = found(column.values, "\ufffd")
-    maybe = np.flatnonzero(found(column.values, _MAYBE_MISREAD))
+    maybe = np.flatnonzero(found(column.values, MAYBE_MISREAD))
     texts = column.values.take(pa.array(maybe)).to_pylist()
     mask[maybe] |= np.array([reread(text) is not None for text in texts], np.bool_)
     return mask
-
-
-def reread(text: str) -> str | None:
-    """The text as it was before its UTF-8 bytes were read as Windows-1252 or Latin-1; None: it wasn't so.
-
-    >>> reread("MÃ¼hlweg")
-    'Mühlweg'
-    """
-    for encoding in ("cp1252", "latin-1"):
-        try:
-            read = text.encode(encoding).decode("utf-8")
-        except UnicodeError:
-            continue
-        if read != text and _is_plausible(read):
-            return read
-    return None
-
-
-def _is_plausible(read: str) -> bool:
-    """Whether a text reread is one that people write: one lone letter of a far script among Latin isn't."""
-    beyond = [c for c in read if not c.isascii()]
-    far = [c for c in beyond if c > "\u024f" and not "\u2000" <= c <= "\u20cf"]
-    return not far or len(far) >= 3
 
 
 def _lookalike_letters(column: Column) -> Mask:

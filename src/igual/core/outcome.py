@@ -22,6 +22,9 @@ TRAIL_SCHEMA = {
 CROSSWALK_SCHEMA = {"raw": TEXT, "clean": TEXT, "rows": pa.int64()}
 
 
+_UNKNOWN = {"label": "unlabelled", "bands": "unlabelled", "number": "unread", "date": "unread"}
+
+
 class Followed(NamedTuple):
     """One rule's work on one value."""
 
@@ -32,7 +35,7 @@ class Followed(NamedTuple):
 
 
 class Unknown(NamedTuple):
-    """A value without a label ('unlabelled') or without an entry ('unlisted')."""
+    """A value without a label ('unlabelled'), without an entry ('unlisted'), or in no stated form ('unread')."""
 
     rule: int
     column: str
@@ -130,7 +133,7 @@ class Outcome:
             mask = stage.result.unknown
             if mask is None or not mask.any():
                 continue
-            kind = "unlabelled" if stage.rule.do == "label" else "unlisted"
+            kind = _UNKNOWN.get(stage.rule.do, "unlisted")
             near = dict(_near_misses(stage))
             places = np.flatnonzero(mask)
             values = stage.before.take(pa.array(places)).to_pylist()

@@ -101,7 +101,10 @@ class Rulebook:
         in_place = [
             (number, rule)
             for number, rule in enumerate(self.rules, 1)
-            if rule.into is None and not rule.reads() and all(name in clean for name in rule.columns)
+            if rule.into is None
+            and not rule.restates
+            and not rule.reads()
+            and all(name in clean for name in rule.columns)
         ]
         return self._through(
             in_place, {name: ColumnTrail.begin(name, column) for name, column in clean.items()}

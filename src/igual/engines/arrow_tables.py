@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import pyarrow as pa
+import pyarrow.compute as pc
 
-from igual.core.column import TEXT, Column, merged
+from igual.core.column import TEXT, Codes, Column
 from igual.core.trail import ColumnTrail
 
 
 class ArrowEngine:
-    """Text columns keep their type: plain, large, or dictionary-encoded."""
+    """Text columns keep their type: plain, large, or dictionary; labels become an ordered dictionary."""
 
     def names(self, table: pa.Table) -> list[str]:
         return list(table.column_names)
@@ -54,13 +55,36 @@ def _printed(column: pa.ChunkedArray) -> pa.ChunkedArray:
         return pa.chunked_array([pa.array([None if x is None else str(x) for x in column.to_pylist()], TEXT)])
 
 
+def measured(trail: ColumnTrail) -> pa.Array | None:
+    """The clean values as numbers or dates, one for each raw value; None where they are texts."""
+    if trail.gives.kind == "date":
+        return trail.clean.cast(pa.string()).cast(pa.date32())
+    if trail.gives.kind != "number":
+        return None
+    try:
+        return trail.clean.cast(pa.int64())
+    except pa.ArrowInvalid:
+        return trail.clean.cast(pa.float64())
+
+
+def ordered(trail: ColumnTrail) -> tuple[pa.Array, Codes]:
+    """The clean values that occur, and a code per row (-1: missing).
+
+    Labels come first, all of them and in their order, where the column has one.
+    """
+    order = pa.array(trail.gives.order or (), TEXT)
+    values = pa.concat_arrays([order, trail.clean.drop_null()]).unique()
+    places = pc.index_in(trail.clean, values).fill_null(-1).to_numpy(zero_copy_only=False)
+    return values, places[trail.column.codes]
+
+
 def _decoded(trail: ColumnTrail, kind: pa.DataType) -> pa.ChunkedArray:
-    """The clean column, a text per row, in the type of the raw one."""
-    if not pa.types.is_dictionary(kind):
+    """The clean column, in the type of the raw one, unless its rule gives numbers, dates or an order."""
+    if (measures := measured(trail)) is not None:
+        return trail.column.decode(measures, measures.type)
+    if not pa.types.is_dictionary(kind) and not trail.gives.order:
         return trail.column.decode(trail.clean, kind if _is_text(kind) else pa.string())
-    values, places = merged(trail.clean)
-    codes = trail.column.codes if places is None else places[trail.column.codes]
-    indices = pa.array(
-        codes, mask=values.is_null().to_numpy(zero_copy_only=False)[codes] if values.null_count else None
-    )
-    return pa.chunked_array([pa.DictionaryArray.from_arrays(indices, values.cast(kind.value_type))])
+    values, codes = ordered(trail)
+    texts = values.cast(kind.value_type if pa.types.is_dictionary(kind) else pa.string())
+    indices = pa.array(codes, mask=codes < 0)
+    return pa.chunked_array([pa.DictionaryArray.from_arrays(indices, texts, ordered=bool(trail.gives.order))])

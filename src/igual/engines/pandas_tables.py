@@ -9,14 +9,14 @@ import numpy as np
 import pandas as pd
 import pyarrow as pa
 
-from igual.core.column import TEXT, Column, merged
+from igual.core.column import TEXT, Column
 from igual.core.errors import TableError
 from igual.core.trail import ColumnTrail
-from igual.engines.arrow_tables import ArrowEngine
+from igual.engines.arrow_tables import ArrowEngine, measured, ordered
 
 
 class PandasEngine:
-    """Text columns keep their dtype and their own kind of missing value; the index stays as it is."""
+    """Text columns keep their dtype and their kind of missing value; labels become an ordered categorical."""
 
     def names(self, table: pd.DataFrame) -> list[str]:
         if bad := [name for name in table.columns if not isinstance(name, str)]:
@@ -50,7 +50,7 @@ class PandasEngine:
         rebuilt = table.copy(deep=False)
         for name, trail in trails.items():
             given = table.iloc[:, names.index(name if name in names else trail.source)]
-            clean = pd.Series(_decoded(trail, given), index=table.index, name=name, dtype=_dtype(given))
+            clean = _decoded(trail, given, table.index, name)
             if name in names:
                 rebuilt.isetitem(names.index(name), clean)
             else:
@@ -80,29 +80,30 @@ def _column(codes: Any, values: pa.Array) -> Column:
     return Column.from_codes(values, codes)
 
 
-def _decoded(trail: ColumnTrail, given: pd.Series) -> Any:
-    """The clean column in the dtype of the raw one."""
-    dtype = given.dtype
-    if isinstance(dtype, pd.CategoricalDtype):
-        values, places = merged(trail.clean)
-        codes = trail.column.codes if places is None else places[trail.column.codes]
-        # Missing is no category: what stands behind it moves up, and its own code becomes -1.
-        missing = values.is_null().to_numpy(zero_copy_only=False)
-        moved = np.where(missing, -1, np.cumsum(~missing) - 1)
-        return pd.Categorical.from_codes(moved[codes], values.drop_null().to_pylist())
+def _decoded(trail: ColumnTrail, given: pd.Series, index: pd.Index, name: str) -> Any:
+    """The clean column in the dtype of the raw one, unless its rule gives numbers, dates or an order."""
+    dtype: Any = given.dtype
+    if (measures := measured(trail)) is not None:
+        rows = trail.column.decode(measures, measures.type)
+        whole = pa.types.is_integer(measures.type) and rows.null_count
+        held = (
+            pd.array(rows.to_pylist(), dtype="Int64") if whole else rows.to_pandas(date_as_object=False).array
+        )
+        return pd.Series(held, index=index, name=name)
+    if isinstance(dtype, pd.CategoricalDtype) or trail.gives.order:
+        values, codes = ordered(trail)
+        labels = pd.Categorical.from_codes(codes, values.to_pylist(), ordered=bool(trail.gives.order))
+        return pd.Series(labels, index=index, name=name)
     if isinstance(dtype, pd.StringDtype | pd.ArrowDtype):
         kind = pa.large_string() if isinstance(dtype, pd.StringDtype) else dtype.pyarrow_dtype
         restored: Any = dtype
-        return restored.__from_arrow__(trail.column.decode(trail.clean, kind))
-    clean = np.array(trail.clean.to_pylist(), dtype=object)[trail.column.codes]
-    # A missing value stays the one it was: None, NaN or NA.
-    missing = given.isna().to_numpy() & pd.isna(clean)
-    return np.where(missing, given.to_numpy(dtype=object), clean)
-
-
-def _dtype(given: pd.Series) -> Any:
-    """The dtype of the clean column; a categorical brings its own, with the clean categories."""
-    return None if isinstance(given.dtype, pd.CategoricalDtype) else given.dtype
+        clean = restored.__from_arrow__(trail.column.decode(trail.clean, kind))
+    else:
+        clean = np.array(trail.clean.to_pylist(), dtype=object)[trail.column.codes]
+        # A missing value stays the one it was: None, NaN or NA.
+        missing = given.isna().to_numpy() & pd.isna(clean)
+        clean = np.where(missing, given.to_numpy(dtype=object), clean)
+    return pd.Series(clean, index=index, name=name, dtype=dtype)
 
 
 def _said(series: pd.Series) -> str:

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 import pandas as pd
 
 from igual.core.column import Column
 from igual.core.errors import TableError
+from igual.core.rules import Gives
 from igual.core.trail import ColumnTrail
+from igual.engines.arrow_tables import measured
 from igual.engines.pandas_tables import PandasEngine
 
 PlainTable = Mapping[str, Sequence[Any]]
@@ -34,8 +37,16 @@ class PlainEngine:
         return PandasEngine().column(_frame(table), place)
 
     def rebuilt(self, table: PlainTable, trails: Mapping[str, ColumnTrail]) -> dict[str, Any]:
-        clean = PandasEngine().rebuilt(_frame(table), trails)
-        return {**table, **{name: clean[name].to_list() for name in trails}}
+        # A list has no order of labels to carry; texts keep their own kind of missing value.
+        texts = {name: replace(trail, gives=Gives()) for name, trail in trails.items()}
+        clean = PandasEngine().rebuilt(_frame(table), texts)
+        columns = {
+            name: clean[name].to_list()
+            if (measures := measured(trail)) is None
+            else trail.column.decode(measures, measures.type).to_pylist()
+            for name, trail in trails.items()
+        }
+        return {**table, **columns}
 
 
 def _frame(table: PlainTable) -> pd.DataFrame:

@@ -75,6 +75,8 @@ class Rule(Worded):
 
     # Whether the rule can write into several columns.
     splits: ClassVar[bool] = False
+    # Whether it reads texts in one form and writes them in another, and so isn't meant for its own output.
+    restates: ClassVar[bool] = False
 
     column: str | None = None
     columns: tuple[str, ...] = ()

@@ -6,6 +6,7 @@ They know neither look-around nor back-references; `\\w`, `\\d` and `\\b` mean A
 from __future__ import annotations
 
 import re
+from typing import Literal
 
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -65,7 +66,7 @@ def substituted(
         )
     # What stands before the n-th place is captured too and put back; the pattern's own groups move up.
     inner = groups_in(pattern)
-    before = rf"^((?:.*?(?:{_uncaptured(pattern)})){{{nth - 1}}}.*?)" if nth > 1 else r"^(.*?)"
+    before = rf"^((?:.*?(?:{uncaptured(pattern, 'all')})){{{nth - 1}}}.*?)" if nth > 1 else r"^(.*?)"
     moved = re.sub(r"\\(\d)", lambda m: rf"\{int(m[1]) + 2}" if m[1] != "0" else r"\2", given)
     if inner > 7:
         raise ValueError("a pattern with 'nth' may have up to seven groups")
@@ -74,6 +75,7 @@ def substituted(
     )
 
 
-def _uncaptured(pattern: str) -> str:
-    """The pattern with its groups no longer capturing, for repeating it."""
-    return re.sub(r"(\\.|\[[^\]]*\])|\((?:\?P?<\w+>|(?!\?))", lambda m: m[1] or "(?:", pattern)
+def uncaptured(pattern: str, which: Literal["all", "unnamed"]) -> str:
+    """The pattern with all of its groups, or those without a name, no longer capturing."""
+    group = r"\((?:\?P?<\w+>|(?!\?))" if which == "all" else r"\((?!\?)"
+    return re.sub(rf"(\\.|\[[^\]]*\])|{group}", lambda found: found[1] or "(?:", pattern)

@@ -11,12 +11,12 @@ import pyarrow.compute as pc
 
 from igual.core.column import TEXT
 from igual.core.text.arrays import found
+from igual.core.text.dates import ISO, days
 from igual.core.text.folding import trimmed
 
 Floats = npt.NDArray[np.float64]
 
 PLAIN_NUMBER = r"^[+\-−]?\d+(\.\d+)?$"
-_ISO_DATE = r"^\d{4}-\d{2}-\d{2}$"
 
 
 def numbers(values: pa.Array) -> Floats:
@@ -31,23 +31,7 @@ def numbers(values: pa.Array) -> Floats:
 
 def dates(values: pa.Array) -> Floats:
     """The days since 1970-01-01 of ISO 8601 dates (`2024-05-31`) among texts; NaN for all others."""
-    return days(values, "%Y-%m-%d", _ISO_DATE)
-
-
-def days(values: pa.Array, form: str, looks: str) -> Floats:
-    """The days since 1970-01-01 of texts that look like `looks` and are dates in the strptime form `form`."""
-    texts = trimmed(values)
-    like = found(texts, looks)
-    read = np.full(len(values), np.nan)
-    parsed = pc.strptime(texts.filter(pa.array(like)), format=form, unit="s", error_is_null=True)
-    # strptime takes 31 February for a day of March: a date must come out as it went in.
-    seconds = parsed.cast(pa.int64()).fill_null(0).to_numpy(zero_copy_only=False)
-    back = pc.equal(
-        pc.strftime(parsed.fill_null(0).cast(pa.timestamp("s")), format=form), texts.filter(pa.array(like))
-    )
-    good = parsed.is_valid().to_numpy(zero_copy_only=False) & back.to_numpy(zero_copy_only=False)
-    read[like] = np.where(good, seconds // 86_400, np.nan)
-    return read
+    return days(values, ISO)
 
 
 def limit(given: Any) -> tuple[float, bool]:
