@@ -52,8 +52,8 @@ def test_imports_run_downwards(path: Path) -> None:
 
 def test_public_names() -> None:
     assert sorted(igual.__all__) == [
-        "Codebook", "IgualError", "ListError", "Outcome", "OutputError", "ReferenceList", "Rulebook",
-        "RulebookError", "Survey", "TableError", "Tally", "__version__", "count", "rules", "survey", "tally",
+        "Codebook", "IgualError", "IgualWarning", "ListError", "Outcome", "OutputError", "PairList", "ReferenceList",
+        "Rulebook", "RulebookError", "Survey", "TableError", "Tally", "__version__", "count", "rules", "survey", "tally",
     ]  # fmt: skip
     for name in igual.__all__:
         assert getattr(igual, name) is not None

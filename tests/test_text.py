@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+import pyarrow as pa
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -11,7 +12,7 @@ from igual.core.text import replacing
 from igual.core.text.casing import recased
 from igual.core.text.characters import visible
 from igual.core.text.folding import folded_key, light_key
-from igual.core.text.replacing import replaced, rewritten_in_turn
+from igual.core.text.replacing import replaced, replaced_in_turn
 from igual.core.text.spacing import respaced
 from tests.conftest import texts
 
@@ -123,10 +124,15 @@ def test_replacing_says_what_was_found() -> None:
     assert replaced(texts("ab", "c"), {"a": "x", "z": "y", "c": "c"}).used.tolist() == [True, False, True]
 
 
+def in_turn(values: pa.Array, sought: str, given: str) -> pa.Array:
+    return replaced(values, {sought: given}).values
+
+
 def test_pairs_in_turn_act_on_what_the_ones_before_made() -> None:
-    values, used = rewritten_in_turn(texts("a b", "c"), {"a": "b", "b": "c"}, "anywhere", None, False)
+    values, used, eaten = replaced_in_turn(texts("a b", "c"), {"a": "b", "b": "c"}, in_turn)
     assert values.to_pylist() == ["c c", "c"]
     assert used.tolist() == [True, True]
+    assert eaten == (("a", "b", 1),)
 
 
 def test_deeply_shared_beginnings() -> None:

@@ -6,12 +6,23 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from igual import rules
-    from igual.api import Codebook, Outcome, ReferenceList, Rulebook, Survey, Tally, count, survey, tally
-    from igual.core.errors import IgualError, ListError, OutputError, RulebookError, TableError
+    from igual.api import (
+        Codebook,
+        Outcome,
+        PairList,
+        ReferenceList,
+        Rulebook,
+        Survey,
+        Tally,
+        count,
+        survey,
+        tally,
+    )
+    from igual.core.errors import IgualError, IgualWarning, ListError, OutputError, RulebookError, TableError
 
 __all__ = [
-    "Codebook", "IgualError", "ListError", "Outcome", "OutputError", "ReferenceList", "Rulebook", "RulebookError",
-    "Survey", "TableError", "Tally", "__version__", "count", "rules", "survey", "tally",
+    "Codebook", "IgualError", "IgualWarning", "ListError", "Outcome", "OutputError", "PairList", "ReferenceList",
+    "Rulebook", "RulebookError", "Survey", "TableError", "Tally", "__version__", "count", "rules", "survey", "tally",
 ]  # fmt: skip
 
 
@@ -25,7 +36,7 @@ def __getattr__(name: str) -> Any:
         from importlib.metadata import version
 
         return version("igual")
-    if name.endswith("Error") and name in __all__:
+    if name.endswith(("Error", "Warning")) and name in __all__:
         return getattr(importlib.import_module("igual.core.errors"), name)
     if name in __all__:
         return getattr(importlib.import_module("igual.api"), name)

@@ -23,7 +23,7 @@ from igual.core.tally import Tally as CoreTally
 from igual.core.tally import count as count_of
 from igual.core.tally import tally as tally_of
 from igual.engines import engine_of, text_column, values_column
-from igual.files.lists import Codebook, ReferenceList
+from igual.files.lists import Codebook, PairList, ReferenceList
 from igual.files.rulebooks import load_rulebook, save_rulebook
 from igual.report import records, views
 from igual.report.terminal import as_text
@@ -31,7 +31,9 @@ from igual.report.terminal import as_text
 if TYPE_CHECKING:
     import pandas as pd
 
-__all__ = ["Codebook", "Outcome", "ReferenceList", "Rulebook", "Survey", "Tally", "count", "survey", "tally"]
+__all__ = [
+    "Codebook", "Outcome", "PairList", "ReferenceList", "Rulebook", "Survey", "Tally", "count", "survey", "tally",
+]  # fmt: skip
 
 
 def survey(table: Any) -> Survey:

@@ -9,9 +9,8 @@ import click
 import pyarrow as pa
 
 from igual.core.errors import RulebookError, TableError, did_you_mean, said_of
-from igual.core.lists import Codebook, ReferenceList
 from igual.core.outcome import Outcome
-from igual.core.rulebook import Rulebook
+from igual.core.rulebook import SHELVES, Rulebook
 from igual.engines import text_column
 from igual.engines.arrow_tables import ArrowEngine
 from igual.files.rulebooks import load_rulebook
@@ -61,6 +60,6 @@ def applied(rulebook: str, table: str, encoding: str | None) -> tuple[Rulebook, 
 
 
 def book_files(rulebook: str, book: Rulebook) -> list[Path]:
-    """The files that make up a rulebook: itself, its lists and its codebooks."""
-    entries: list[ReferenceList | Codebook] = [*book.lists.values(), *book.codebooks.values()]
+    """The files that make up a rulebook: itself, its lists, codebooks and pair lists."""
+    entries = [entry for shelf in SHELVES for entry in getattr(book, shelf).values()]
     return [Path(rulebook), *(Path(entry.file) for entry in entries if entry.file is not None)]

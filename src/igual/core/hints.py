@@ -27,7 +27,7 @@ _UNKNOWN = {
 class Hint(NamedTuple):
     """One warning: about which rule and column, of which kind, in words.
 
-    kind: 'no effect', 'unused', 'unknown', 'merged', 'unread', 'unstable'.
+    kind: 'no effect', 'unused', 'unknown', 'merged', 'unread', 'noted', 'unstable'.
     """
 
     rule: int
@@ -47,6 +47,7 @@ def hints_of(outcome: Outcome) -> list[Hint]:
         *_flagged(outcome),
         *_merged_by_case(outcome),
         *_unread(outcome),
+        *_noted(outcome),
         *_unstable(outcome),
     ]
     return sorted(found, key=lambda hint: hint.rule)
@@ -82,7 +83,7 @@ def _unused_pairs(outcome: Outcome) -> Iterable[Hint]:
     """Pairs that were found nowhere, of rules whose other pairs were."""
     unused: dict[int, list[str]] = {}
     for entry in outcome.unused:
-        if entry["of"] == "pairs":
+        if entry["of"].startswith("pair"):
             unused.setdefault(entry["rule"], []).append(entry["entry"])
     for number, entries in unused.items():
         stages = [stage for stage in outcome.stages if stage.number == number]
@@ -151,6 +152,12 @@ def _unread(outcome: Outcome) -> Iterable[Hint]:
                 what = f"{counted(len(values), 'value')} of {stage.target!r} ({rows})"
                 text = f"{stage.name} could not make sense of {what}: {said}"
                 yield Hint(stage.number, stage.target, "unread", text)
+
+
+def _noted(outcome: Outcome) -> Iterable[Hint]:
+    for stage in outcome.stages:
+        for note in stage.result.notes:
+            yield Hint(stage.number, stage.target, "noted", f"{stage.name}: {note}")
 
 
 def _unstable(outcome: Outcome) -> Iterable[Hint]:

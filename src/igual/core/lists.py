@@ -97,8 +97,26 @@ def _refuse_repeats(values: Iterable[str]) -> None:
 
 
 @dataclass(frozen=True)
+class PairList:
+    """Texts and what to put in their places, as stewards keep them in a file.
+
+    pairs: text to text; none of those to look for is empty. file: as for a `Codebook`.
+    """
+
+    pairs: Mapping[str, str]
+    file: str | None = field(default=None, compare=False)
+
+    def __post_init__(self) -> None:
+        if not self.pairs:
+            raise ListError("a pair list needs at least one pair")
+        if "" in self.pairs:
+            raise ListError("a pair list has an empty text to look for")
+
+
+@dataclass(frozen=True)
 class Shelf:
-    """The lists and codebooks that the rules of a rulebook refer to by name."""
+    """The lists, codebooks and pair lists that the rules of a rulebook refer to by name."""
 
     lists: Mapping[str, ReferenceList] = field(default_factory=dict)
     codebooks: Mapping[str, Codebook] = field(default_factory=dict)
+    pairs: Mapping[str, PairList] = field(default_factory=dict)

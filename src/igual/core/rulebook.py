@@ -7,15 +7,18 @@ from dataclasses import dataclass, field
 
 from igual.core.column import Column
 from igual.core.errors import RulebookError, did_you_mean, said_of
-from igual.core.lists import Codebook, ReferenceList, Shelf
+from igual.core.lists import Codebook, PairList, ReferenceList, Shelf
 from igual.core.outcome import Outcome
 from igual.core.rules import Rule
 from igual.core.trail import ColumnTrail, Stage
 
+# What a rulebook keeps for its rules, and what one of each is called.
+SHELVES = {"lists": "list", "codebooks": "codebook", "pairs": "pair list"}
+
 
 @dataclass(frozen=True)
 class Rulebook:
-    """An ordered list of rules with the lists and codebooks they refer to by name.
+    """An ordered list of rules with the lists, codebooks and pair lists they refer to by name.
 
     rules: applied from first to last, each to what the ones before it made.
     """
@@ -23,6 +26,7 @@ class Rulebook:
     rules: Sequence[Rule]
     lists: Mapping[str, ReferenceList] = field(default_factory=dict)
     codebooks: Mapping[str, Codebook] = field(default_factory=dict)
+    pairs: Mapping[str, PairList] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "rules", tuple(self.rules))
@@ -35,7 +39,7 @@ class Rulebook:
                 shelf: Mapping[str, object] = getattr(self, kind)
                 if name not in shelf:
                     raise RulebookError(
-                        f"rule {number} ({rule.do}): no {kind.removesuffix('s')} {name!r}{did_you_mean(name, shelf)}"
+                        f"rule {number} ({rule.do}): no {SHELVES[kind]} {name!r}{did_you_mean(name, shelf)}"
                     )
 
     def source_columns(self, names: Sequence[str]) -> tuple[str, ...]:
@@ -85,7 +89,7 @@ class Rulebook:
         self, numbered: Sequence[tuple[int, Rule]], trails: Mapping[str, ColumnTrail]
     ) -> tuple[dict[str, ColumnTrail], list[Stage]]:
         trails, stages = dict(trails), []
-        shelf = Shelf(self.lists, self.codebooks)
+        shelf = Shelf(self.lists, self.codebooks, self.pairs)
         for number, rule in numbered:
             with said_of(f"rule {number} ({rule.do})", RulebookError):
                 rewriter = rule.rewriter(shelf)

@@ -39,6 +39,36 @@ class ReferenceList(core.ReferenceList):
         return load_reference_list(path, encoding)
 
 
+class PairList(core.PairList):
+    __doc__ = core.PairList.__doc__
+
+    @classmethod
+    def load(cls, path: str | os.PathLike[str], *, encoding: str | None = None) -> PairList:
+        """Read a pair list from a table file with the columns `from` and `to`.
+
+        Other columns are left alone. Raises ListError that names the row (the header is row 1) of a text
+        that stands twice or is empty.
+        """
+        return load_pair_list(path, encoding)
+
+
+def load_pair_list(path: str | os.PathLike[str], encoding: str | None = None) -> PairList:
+    """See `PairList.load`."""
+    columns, name = _columns(path, ("from", "to"), encoding)
+    pairs: dict[str, str] = {}
+    rows: dict[str, int] = {}
+    for row, (sought, given) in enumerate(zip(columns["from"], columns["to"], strict=True), 2):
+        if not sought and not given:
+            continue
+        if not sought:
+            raise ListError(f"{name}, row {row}: there is no text to look for")
+        if sought in rows:
+            raise ListError(f"{name}, row {row}: {sought!r} stands in row {rows[sought]} already")
+        pairs[sought], rows[sought] = given, row
+    with said_of(name, ListError):
+        return PairList(pairs, file=str(path))
+
+
 def load_codebook(path: str | os.PathLike[str], encoding: str | None = None) -> Codebook:
     """See `Codebook.load`."""
     columns, name = _columns(path, ("code", "label"), encoding)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import tomllib
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -13,10 +13,17 @@ from pydantic import Field, model_validator
 
 from igual.core import lists as core
 from igual.core.errors import RulebookError, did_you_mean, said_of
-from igual.core.rulebook import Rulebook
+from igual.core.rulebook import SHELVES, Rulebook
 from igual.core.rules import KINDS, Rule
 from igual.core.words import Worded
-from igual.files.lists import Codebook, ReferenceList, load_codebook, load_reference_list
+from igual.files.lists import (
+    Codebook,
+    PairList,
+    ReferenceList,
+    load_codebook,
+    load_pair_list,
+    load_reference_list,
+)
 from igual.files.outputs import outputs
 from igual.files.sources import existing_file
 
@@ -50,10 +57,22 @@ class _CodebookWords(Worded):
         return self
 
 
+class _PairWords(Worded):
+    file: str | None = None
+    pairs: dict[str, str] | None = None
+
+    @model_validator(mode="after")
+    def _one_source(self) -> _PairWords:
+        if (self.file is None) == (self.pairs is None):
+            raise ValueError("give either 'file' or 'pairs'")
+        return self
+
+
 class _FileWords(Worded):
     igual: int
     lists: dict[str, dict[str, Any]] = Field(default_factory=dict)
     codebooks: dict[str, dict[str, Any]] = Field(default_factory=dict)
+    pairs: dict[str, dict[str, Any]] = Field(default_factory=dict)
     rule: tuple[dict[str, Any], ...] = Field(min_length=1)
 
 
@@ -88,14 +107,13 @@ def _built(given: dict[str, Any], folder: Path, kind: type[Book]) -> Book:
     if words.igual != FORMAT:
         raise RulebookError(f"it is in format {words.igual}; this version of Igual reads format {FORMAT}")
     rules = [_rule(number, rule) for number, rule in enumerate(words.rule, 1)]
-    lists, codebooks = {}, {}
-    for name, entry in words.lists.items():
-        with said_of(f"list {name!r}{_users(rules, 'lists', name)}", RulebookError):
-            lists[name] = _reference_list(_ListWords(**entry), folder)
-    for name, entry in words.codebooks.items():
-        with said_of(f"codebook {name!r}{_users(rules, 'codebooks', name)}", RulebookError):
-            codebooks[name] = _codebook(_CodebookWords(**entry), folder)
-    return kind(rules, lists, codebooks)
+    shelves: dict[str, dict[str, Any]] = {}
+    for shelf, read in _READ.items():
+        shelves[shelf] = {}
+        for name, entry in getattr(words, shelf).items():
+            with said_of(f"{SHELVES[shelf]} {name!r}{_users(rules, shelf, name)}", RulebookError):
+                shelves[shelf][name] = read(entry, folder)
+    return kind(rules, **shelves)
 
 
 def _rule(number: int, given: dict[str, Any]) -> Rule:
@@ -114,14 +132,28 @@ def _users(rules: Sequence[Rule], kind: str, name: str) -> str:
     return f" (rule {' and '.join(numbers)})" if numbers else ""
 
 
-def _reference_list(words: _ListWords, folder: Path) -> ReferenceList:
+def _reference_list(given: dict[str, Any], folder: Path) -> ReferenceList:
+    words = _ListWords(**given)
     if words.file is not None:
         return load_reference_list(folder / words.file)
     return ReferenceList(words.values or (), words.aliases, words.attributes)
 
 
-def _codebook(words: _CodebookWords, folder: Path) -> Codebook:
+def _codebook(given: dict[str, Any], folder: Path) -> Codebook:
+    words = _CodebookWords(**given)
     return load_codebook(folder / words.file) if words.file is not None else Codebook(words.labels or {})
+
+
+def _pair_list(given: dict[str, Any], folder: Path) -> PairList:
+    words = _PairWords(**given)
+    return load_pair_list(folder / words.file) if words.file is not None else PairList(words.pairs or {})
+
+
+_READ: Mapping[str, Callable[[dict[str, Any], Path], Any]] = {
+    "lists": _reference_list,
+    "codebooks": _codebook,
+    "pairs": _pair_list,
+}
 
 
 def save_rulebook(book: Rulebook, path: str | os.PathLike[str]) -> None:
@@ -129,8 +161,8 @@ def save_rulebook(book: Rulebook, path: str | os.PathLike[str]) -> None:
     folder = Path(path).resolve().parent
     document = tomlkit.document()
     document.add("igual", tomlkit.item(FORMAT))
-    for kind, entries in (("lists", book.lists), ("codebooks", book.codebooks)):
-        for name, entry in entries.items():
+    for kind in SHELVES:
+        for name, entry in getattr(book, kind).items():
             document.setdefault(kind, tomlkit.table(is_super_table=True))[name] = _source(entry, folder)
     rules = tomlkit.aot()
     for rule in book.rules:
@@ -143,13 +175,15 @@ def save_rulebook(book: Rulebook, path: str | os.PathLike[str]) -> None:
         staged.place(path).write_text(tomlkit.dumps(document), encoding="utf-8", newline="\n")
 
 
-def _source(entry: core.Codebook | core.ReferenceList, folder: Path) -> Any:
+def _source(entry: core.Codebook | core.ReferenceList | core.PairList, folder: Path) -> Any:
     table = tomlkit.table()
     if entry.file is not None:
         named = Path(os.path.relpath(Path(entry.file).resolve(), folder)).as_posix()
         table.add("file", named)
     elif isinstance(entry, core.Codebook):
         table.add("labels", _inline(dict(entry.labels)))
+    elif isinstance(entry, core.PairList):
+        table.add("pairs", _inline(dict(entry.pairs)))
     else:
         table.add("values", list(entry.values))
         for word in ("aliases", "attributes"):

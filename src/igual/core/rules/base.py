@@ -23,6 +23,7 @@ class Rewritten(NamedTuple):
     by_case: which values only met an entry because case was set aside (None: it never is).
     unread: which values the rule could not make sense of, so that they stayed (None: it takes any text).
     columns: for a rule that writes into several columns, the values of each.
+    notes: what else is worth a hint.
     """
 
     values: pa.Array
@@ -31,6 +32,7 @@ class Rewritten(NamedTuple):
     by_case: Mask | None = None
     unread: Mask | None = None
     columns: tuple[pa.Array, ...] | None = None
+    notes: tuple[str, ...] = ()
 
 
 class Gives(NamedTuple):

@@ -11,9 +11,11 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.core.column import TEXT, Mask, as_mask
-from igual.core.text.arrays import as_it_is, each_where
+from igual.core.text.arrays import as_it_is, differs
 from igual.core.text.folding import casefold
 
+# The name of a column in a replacement or template.
+PLACE = re.compile(r"\{([^{}]*)\}")
 Where = Literal["anywhere", "whole", "word", "start", "end"]
 
 # RE2 refuses very large patterns; so many characters of literals go into one.
@@ -25,10 +27,14 @@ _Tree = dict[str, "_Tree"]
 
 
 class Replaced(NamedTuple):
-    """Texts after replacing, and which of the sought texts were found at all (in the order of the pairs)."""
+    """Texts after replacing, and which of the sought texts were found at all (in the order of the pairs).
+
+    eaten: for pairs in turn, those whose output a later pair has changed: (the one, the later, in how many values).
+    """
 
     values: pa.Array
     used: Mask
+    eaten: tuple[tuple[str, str, int], ...] = ()
 
 
 def replaced(
@@ -37,48 +43,58 @@ def replaced(
     where: Where = "anywhere",
     nth: int | None = None,
     ignore_case: bool = False,
+    keep_case: bool = False,
+    beside: Mapping[str, pa.Array] | None = None,
 ) -> Replaced:
     """Replace the keys of `pairs` by their values, all at once, so that no output is replaced again.
 
     nth: only the n-th place where a key stands in a text, counted from 1, each key for itself.
+    keep_case: write what is put in as what stood there: all in capitals, or with a capital first.
+    beside: other columns, whose names in braces in a replacement stand for their texts.
     """
-    if where == "whole":
+    if where == "whole" and not keep_case and beside is None:
         return _replaced_whole(values, pairs, ignore_case)
     positions = {_key(sought, ignore_case): place for place, sought in enumerate(pairs)}
     givens = list(pairs.values())
     used = np.zeros(len(givens), np.bool_)
     pattern = re.compile(alternation(pairs, where), re.IGNORECASE if ignore_case else 0)
+    candidates = np.flatnonzero(_candidates(values, pairs, ignore_case))
+    chosen = pa.array(candidates)
+    columns = {name: texts.take(chosen).to_pylist() for name, texts in (beside or {}).items()}
+    seen: dict[str, int] = {}
 
     def put(found: re.Match[str]) -> str:
         # Python's IGNORECASE equates a few letters that case folding doesn't (ı and i): these stay.
-        place = positions.get(_key(found[0], ignore_case))
+        key = _key(found[0], ignore_case)
+        place = positions.get(key)
         if place is None:
             return found[0]
-        used[place] = True
-        return givens[place]
-
-    one: Callable[[str], str]
-    if nth is None or where in ("start", "end"):
-        one = (lambda text: pattern.sub(put, text)) if nth in (None, 1) else (lambda text: text)
-    else:
-        one = _nth_only(pattern, put, nth, ignore_case)
-    return Replaced(each_where(values, _candidates(values, pairs, ignore_case), values, one), used)
-
-
-def _nth_only(
-    pattern: re.Pattern[str], put: Callable[[re.Match[str]], str], nth: int, ignore_case: bool
-) -> Callable[[str], str]:
-    def one(text: str) -> str:
-        seen: dict[str, int] = {}
-
-        def put_nth(found: re.Match[str]) -> str:
-            key = _key(found[0], ignore_case)
+        if nth is not None:
             seen[key] = seen.get(key, 0) + 1
-            return put(found) if seen[key] == nth else found[0]
+            if seen[key] != nth:
+                return found[0]
+        used[place] = True
+        given = givens[place]
+        if columns:
+            given = PLACE.sub(lambda name: columns[name[1]][row] or "", given)
+        return _in_case_of(found[0], given) if keep_case else given
 
-        return pattern.sub(put_nth, text)
+    new = []
+    for row, text in enumerate(values.take(chosen).to_pylist()):  # noqa: B007  # `put` reads it
+        seen.clear()
+        new.append(pattern.sub(put, text))
+    flags = np.zeros(len(values), np.bool_)
+    flags[candidates] = True
+    return Replaced(
+        pc.replace_with_mask(values, pa.array(flags), pa.array(new, TEXT).cast(values.type)), used
+    )
 
-    return one
+
+def _in_case_of(found: str, given: str) -> str:
+    """`given` in capitals if `found` is, or with a capital if `found` begins with one."""
+    if found.isupper() and sum(c.isalpha() for c in found) > 1:
+        return given.upper()
+    return given[:1].title() + given[1:] if found[:1].isupper() else given
 
 
 def _key(text: str, ignore_case: bool) -> str:
@@ -135,7 +151,7 @@ def alternation(sought: Iterable[str], where: Where) -> str:
             node = node.setdefault(character, {})
         node[""] = {}
     body = _branches(tree, where, "", 0)
-    return rf"\A{body}" if where == "start" else body
+    return rf"\A{body}" if where in ("start", "whole") else body
 
 
 def _branches(node: _Tree, where: Where, before: str, depth: int) -> str:
@@ -169,7 +185,7 @@ def _tails(node: _Tree) -> Iterable[str]:
 
 
 def _closing(where: Where, last: str) -> str:
-    if where == "end":
+    if where in ("end", "whole"):
         return r"\Z"
     return r"(?!\w)" if where == "word" and _is_wordish(last) else ""
 
@@ -178,15 +194,27 @@ def _is_wordish(character: str) -> bool:
     return character.isalnum() or character == "_"
 
 
-def rewritten_in_turn(
-    values: pa.Array, pairs: Mapping[str, str], where: Where, nth: int | None, ignore_case: bool
+def replaced_in_turn(
+    values: pa.Array, pairs: Mapping[str, str], one: Callable[[pa.Array, str, str], pa.Array]
 ) -> Replaced:
-    """Replace pair after pair in the given order, each acting on what the ones before it made."""
-    used: list[bool] = []
+    """Replace pair after pair in the given order, each acting on what the ones before it made.
+
+    one: replaces one sought text by another.
+    """
+    changes: list[tuple[str, str, Mask]] = []
+    eaten: list[tuple[str, str, int]] = []
     for sought, given in pairs.items():
-        values, hit = replaced(values, {sought: given}, where, nth, ignore_case)
-        used.append(bool(hit[0]))
-    return Replaced(values, np.array(used, np.bool_))
+        new = one(values, sought, given)
+        changed = differs(values, new)
+        for earlier, made, touched in changes:
+            # What an earlier pair put in holds what this one looks for, and both have changed a value.
+            both = int((changed & touched).sum())
+            output = pa.array([made], TEXT)
+            if both and differs(output, one(output, sought, given))[0]:
+                eaten.append((earlier, sought, both))
+        changes.append((sought, given, changed))
+        values = new
+    return Replaced(values, np.array([touched.any() for _, _, touched in changes], np.bool_), tuple(eaten))
 
 
 def finds(values: pa.Array, sought: Iterable[str], where: Where) -> list[str | None]:
