@@ -9,23 +9,29 @@ import pyarrow as pa
 
 from igual.core.lists import Shelf
 from igual.core.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
-from igual.core.text.casing import Style, recased
+from igual.core.text.casing import Language, Style, recased
 
 
 class Case(Rule):
     """Write values in one case.
 
-    style: `lower`, `upper`, `sentence` (first word with a capital, the rest low) or `title` (every word).
+    style: `lower`, `upper`, `sentence` (first word with a capital, the rest low), `title` (every word), `name`
+        (people, firms and addresses: McDonald, O'Brien, J.R. Smith III, PO Box), or an identifier: `camel`,
+        `pascal`, `snake`, `kebab`, `train`, `constant`.
     keep: words left as they are where they stand in a value just like this (`ACPL`, `NW`).
-    small: words kept low in titles, but for the first and last word (`of`, `the`), in any case.
+    small: words kept low in titles and names, but for the first and last word and, in titles, those after a
+        colon (`of`, `the`), in any case.
+    language: where case is special: `tr` and `az` (dotted and dotless i), `nl` (IJ), `de` (ß becomes ẞ), `el`
+        (capitals without accents). Greek final sigma is right in any case.
 
-    Missing values stay missing.
+    In names, a word in mixed case that looks intended (deVries) is left. Missing values stay missing.
     """
 
     do: Literal["case"] = "case"
     style: Style
     keep: tuple[str, ...] = ()
     small: tuple[str, ...] = ()
+    language: Language | None = None
 
     def rewriter(self, shelf: Shelf) -> Rewriter:
         return _Rewriter(self)
@@ -36,4 +42,5 @@ class _Rewriter(PlainRewriter):
         self._rule = rule
 
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
-        return Rewritten(recased(values, self._rule.style, self._rule.keep, self._rule.small))
+        rule = self._rule
+        return Rewritten(recased(values, rule.style, rule.keep, rule.small, rule.language))

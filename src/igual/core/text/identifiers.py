@@ -1,0 +1,57 @@
+"""Identifier styles: texts split soundly into words, and put together again."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection
+from typing import Literal
+
+IdentifierStyle = Literal["camel", "pascal", "snake", "kebab", "train", "constant"]
+IDENTIFIER_STYLES = ("camel", "pascal", "snake", "kebab", "train", "constant")
+
+
+def split_words(text: str) -> list[str]:
+    """The words of an identifier or a title: at separators, at humps, and between letters and digits.
+
+    >>> split_words("HTTPServer2Go_now")
+    ['HTTP', 'Server', '2', 'Go', 'now']
+    """
+    words: list[str] = []
+    current = ""
+    for at, character in enumerate(text):
+        if not (character.isalnum() or character in "'’"):
+            words, current = [*words, current], ""
+            continue
+        before = current[-1:]
+        after = text[at + 1 : at + 2]
+        hump = character.isupper() and (before.islower() or (before.isupper() and after.islower()))
+        if current and (hump or before.isdigit() != character.isdigit()):
+            words, current = [*words, current], ""
+        current += "" if character in "'’" else character
+    return [word for word in [*words, current] if word]
+
+
+def identifier_in(style: IdentifierStyle, keep: Collection[str]) -> Callable[[str], str]:
+    """A function that writes a text as an identifier; words to `keep` stay as they are."""
+    joint, first, other = _STYLES[style]
+
+    def one(text: str) -> str:
+        words = split_words(text)
+        return joint.join(
+            word if word in keep else (first if place == 0 else other)(word) for place, word in enumerate(words)
+        )
+
+    return one
+
+
+def _capital(word: str) -> str:
+    return word[0].title() + word[1:].lower()
+
+
+_STYLES: dict[str, tuple[str, Callable[[str], str], Callable[[str], str]]] = {
+    "camel": ("", str.lower, _capital),
+    "pascal": ("", _capital, _capital),
+    "snake": ("_", str.lower, str.lower),
+    "kebab": ("-", str.lower, str.lower),
+    "train": ("-", _capital, _capital),
+    "constant": ("_", str.upper, str.upper),
+}
