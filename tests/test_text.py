@@ -13,11 +13,10 @@ from igual.core.text.casing import recased
 from igual.core.text.characters import visible
 from igual.core.text.folding import folded_key, light_key
 from igual.core.text.replacing import replaced, replaced_in_turn
-from igual.core.text.spacing import respaced
+from igual.core.text.spacing import SpacingWords, respaced
 from tests.conftest import texts
 
 ANY_TEXT = st.lists(st.text(), max_size=8)
-SPACING = {"ends": "both", "inner": "one", "breaks": "space", "also": ""}
 
 
 @pytest.mark.parametrize(
@@ -42,13 +41,23 @@ SPACING = {"ends": "both", "inner": "one", "breaks": "space", "also": ""}
         ("__a___b_", {"also": "_"}, "a_b"),
         ("^^a^^b", {"also": "^", "ends": "keep"}, "^^a^b"),
         ("--a--", {"also": "-", "ends": "left"}, "a--"),
+        ("a\tb\u00a0c", {"tabs": "keep", "odd": "remove"}, "a\tbc"),
+        ("a\u200b b", {"zero_width": "keep"}, "a\u200b b"),
+        ("日本 語 a  b", {"between_unspaced": "remove"}, "日本語 a b"),
+        ("日 本 語", {"between_unspaced": "remove"}, "日本語"),
+        ("日本\u3000語", {}, "日本 語"),
+        ("a b  c d", {"nth": 2}, "a b c d"),
+        ("a b  c d", {"nth": 1, "inner": "none"}, "ab  c d"),
+        ("a b  c  d", {"nth": 2, "gaps": "double"}, "a b  c d"),
+        ("a b  c  d", {"nth": 2, "gaps": "double", "inner": "none"}, "a b  cd"),
+        ("a b", {"nth": 2, "inner": "none"}, "a b"),
         ("", {}, ""),
         (" \u00a0 ", {}, ""),
         (None, {}, None),
     ],
 )
 def test_spacing(raw: str | None, settings: dict[str, str], wanted: str | None) -> None:
-    assert respaced(texts(raw), **{**SPACING, **settings}).to_pylist() == [wanted]  # type: ignore[arg-type]
+    assert respaced(texts(raw), SpacingWords(**settings)).to_pylist() == [wanted]  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize(
@@ -85,8 +94,8 @@ def test_quick_and_careful_case_agree(values: list[str], style: str) -> None:
 
 @given(ANY_TEXT)
 def test_spacing_twice_is_spacing_once(values: list[str]) -> None:
-    once = respaced(texts(*values), "both", "one", "space", "_")
-    assert respaced(once, "both", "one", "space", "_").equals(once)
+    once = respaced(texts(*values), SpacingWords(also="_"))
+    assert respaced(once, SpacingWords(also="_")).equals(once)
 
 
 REPLACING = [

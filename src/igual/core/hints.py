@@ -9,7 +9,8 @@ import numpy as np
 import pyarrow as pa
 
 from igual.core.conditions import is_blank
-from igual.core.text.arrays import differs
+from igual.core.text.arrays import differs, found
+from igual.core.text.reading import PLAIN_NUMBER, numbers
 from igual.core.text.saying import counted, examples, quoted
 
 if TYPE_CHECKING:
@@ -48,6 +49,7 @@ def hints_of(outcome: Outcome) -> list[Hint]:
         *_merged_by_case(outcome),
         *_unread(outcome),
         *_noted(outcome),
+        *_numbers_once_spaced(outcome),
         *_unstable(outcome),
     ]
     return sorted(found, key=lambda hint: hint.rule)
@@ -158,6 +160,21 @@ def _noted(outcome: Outcome) -> Iterable[Hint]:
     for stage in outcome.stages:
         for note in stage.result.notes:
             yield Hint(stage.number, stage.target, "noted", f"{stage.name}: {note}")
+
+
+def _numbers_once_spaced(outcome: Outcome) -> Iterable[Hint]:
+    """Columns in which spaces were all that kept values from being numbers."""
+    for stage in outcome.stages:
+        if stage.rule.do != "spacing" or not stage.changed.any():
+            continue
+        telling = ~is_blank(stage.after)
+        now, before = ~np.isnan(numbers(stage.after)), found(stage.before, PLAIN_NUMBER)
+        if telling.any() and now[telling].all() and not before[telling].all():
+            text = (
+                f"{stage.name}: column {stage.target!r} holds nothing but numbers now that its spaces are right; "
+                "it stays text (the rule 'number' would change that)"
+            )
+            yield Hint(stage.number, stage.target, "noted", text)
 
 
 def _unstable(outcome: Outcome) -> Iterable[Hint]:

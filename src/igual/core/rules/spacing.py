@@ -6,32 +6,49 @@ from collections.abc import Mapping
 from typing import Literal
 
 import pyarrow as pa
+from pydantic import Field, model_validator
 
 from igual.core.lists import Shelf
 from igual.core.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
-from igual.core.text.spacing import Breaks, Ends, Inner, respaced
+from igual.core.text.patterns import LAST_PLACE
+from igual.core.text.spacing import Become, Ends, Inner, SpacingWords, respaced
 
 
 class Spacing(Rule):
     """Put spaces right: at the ends, in inner runs, line breaks, tabs, odd and zero-width spaces.
 
-    Tabs and odd spaces (no-break, full-width, thin …) become plain spaces; zero-width ones vanish, but for
-    joiners between letters of scripts that join.
-
     ends: take spaces off at `both` ends, `left`, `right`, or `keep` them.
     inner: runs of spaces inside become `one`, `none`, or are kept (`keep`).
     breaks: a line break, with the spaces round it, becomes a `space`, or is taken out (`remove`: this glues
         words), or kept (`keep`).
+    tabs, odd: tabs, and odd spaces (no-break, full-width, thin …), become a `space`, or are removed or kept.
+    zero_width: `remove` zero-width spaces, or `keep` them. Joiners between letters that join always stay.
+    between_unspaced: `remove` spaces between characters of scripts that are written without (Chinese, Japanese,
+        Thai …), or `keep` them; spaces beside other scripts stay.
     also: other characters that act as spacing, such as `_`: their runs and ends are treated likewise.
+    nth: put only the n-th gap inside right, from 1, and keep the others.
+    gaps: which gaps `nth` counts: `all`, or only `double` ones, of two spaces and more.
 
-    Missing values stay missing.
+    Missing values stay missing. A column that holds nothing but numbers once its spaces are gone stays text.
     """
 
     do: Literal["spacing"] = "spacing"
     ends: Ends = "both"
     inner: Inner = "one"
-    breaks: Breaks = "space"
+    breaks: Become = "space"
+    tabs: Become = "space"
+    odd: Become = "space"
+    zero_width: Literal["remove", "keep"] = "remove"
+    between_unspaced: Literal["keep", "remove"] = "keep"
     also: str = ""
+    nth: int | None = Field(default=None, ge=1, le=LAST_PLACE)
+    gaps: Literal["all", "double"] = "all"
+
+    @model_validator(mode="after")
+    def _nth_has_gaps(self) -> Spacing:
+        if self.nth is not None and self.inner == "keep":
+            raise ValueError("'nth' needs inner = 'one' or 'none': what is to become of the n-th gap?")
+        return self
 
     def rewriter(self, shelf: Shelf) -> Rewriter:
         return _Rewriter(self)
@@ -39,8 +56,8 @@ class Spacing(Rule):
 
 class _Rewriter(PlainRewriter):
     def __init__(self, rule: Spacing) -> None:
-        self._rule = rule
+        given = {word: getattr(rule, word) for word in SpacingWords.__dataclass_fields__}
+        self._words = SpacingWords(**given)
 
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
-        rule = self._rule
-        return Rewritten(respaced(values, rule.ends, rule.inner, rule.breaks, rule.also))
+        return Rewritten(respaced(values, self._words))

@@ -37,7 +37,8 @@ def identifier_in(style: IdentifierStyle, keep: Collection[str]) -> Callable[[st
     def one(text: str) -> str:
         words = split_words(text)
         return joint.join(
-            word if word in keep else (first if place == 0 else other)(word) for place, word in enumerate(words)
+            word if word in keep else (first if place == 0 else other)(word)
+            for place, word in enumerate(words)
         )
 
     return one

@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections.abc import Callable, Collection
 
 # What follows Mac in names that have a capital there; other words that begin so (macaroni, macaw) are no names.
-_AFTER_MAC = frozenset(
-    """alister allan allister arthur askill aulay beth bride callum carthy cormack corquodale crimmon culloch dermott
-    donald donell dougall duff eachern ewan fadyen farlane gillivray gowan gregor innes intosh intyre iver ivor kay
-    kellar kendrick kenna kinlay kinnon lachlan laren laughlin lean leod mahon manus master michael millan nab
-    namara neil neill nicol niven phail pherson quarrie queen rae taggart tavish vicar william""".split()
-)
+_AFTER_MAC = frozenset({
+    "alister", "allan", "allister", "arthur", "askill", "aulay", "beth", "bride", "callum", "carthy", "cormack",
+    "corquodale", "crimmon", "culloch", "dermott", "donald", "donell", "dougall", "duff", "eachern", "ewan", "fadyen",
+    "farlane", "gillivray", "gowan", "gregor", "innes", "intosh", "intyre", "iver", "ivor", "kay", "kellar", "kendrick",
+    "kenna", "kinlay", "kinnon", "lachlan", "laren", "laughlin", "lean", "leod", "mahon", "manus", "master", "michael",
+    "millan", "nab", "namara", "neil", "neill", "nicol", "niven", "phail", "pherson", "quarrie", "queen", "rae",
+    "taggart", "tavish", "vicar", "william",
+})  # fmt: skip
 _WRITTEN = {
-    "jr": "Jr", "sr": "Sr", "phd": "PhD", "md": "MD", "esq": "Esq", "ltd": "Ltd", "llc": "LLC", "llp": "LLP", "inc": "Inc",
-    "plc": "PLC", "gmbh": "GmbH", "ag": "AG", "kg": "KG", "sa": "SA", "bv": "BV", "nv": "NV", "oy": "Oy", "ab": "AB",
+    "jr": "Jr", "sr": "Sr", "phd": "PhD", "md": "MD", "esq": "Esq", "ltd": "Ltd", "llc": "LLC", "llp": "LLP",
+    "inc": "Inc", "plc": "PLC", "gmbh": "GmbH", "ag": "AG", "kg": "KG", "sa": "SA", "bv": "BV", "nv": "NV", "oy": "Oy",
+    "ab": "AB",
 }  # fmt: skip
 _FIRM_ENDINGS = frozenset({"ag", "kg", "sa", "bv", "nv", "oy", "ab"})
 _ROMAN = re.compile(r"(?=[ivx])x{0,3}(ix|iv|v?i{0,3})")
@@ -45,7 +49,7 @@ def named(text: str, small: Collection[str], keep: Collection[str], lower: Calla
 
 def _looks_intended(word: str) -> bool:
     """A capital behind a small letter (McDonald, deVries, GmbH) was put there on purpose."""
-    return any(one.islower() and next_.isupper() for one, next_ in zip(word, word[1:], strict=False))
+    return any(one.islower() and next_.isupper() for one, next_ in itertools.pairwise(word))
 
 
 def _one_word(word: str, place: int, last: bool, small: Collection[str]) -> str:
