@@ -10,6 +10,11 @@ from pathlib import Path
 
 import pyarrow as pa
 import pytest
+from hypothesis import settings
+
+# A busy machine is no failure, and each run looks at the same examples.
+settings.register_profile("igual", deadline=None, derandomize=True)
+settings.load_profile("igual")
 
 COMMAND = Path(sys.executable).parent / "igual"
 Run = Callable[..., subprocess.CompletedProcess[str]]

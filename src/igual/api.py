@@ -27,6 +27,7 @@ from igual.files.lists import Codebook, PairList, ReferenceList
 from igual.files.rulebooks import load_rulebook, save_rulebook
 from igual.report import records, views
 from igual.report.terminal import as_text
+from igual.rules import KINDS
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -209,7 +210,7 @@ class Rulebook(core.Rulebook):
 
         Raises RulebookError with one message that names file, rule and the nearest valid word.
         """
-        return load_rulebook(path, cls)
+        return load_rulebook(path, cls, KINDS)
 
     def save(self, path: str | os.PathLike[str]) -> None:
         """Write a rulebook file that `load` reads as an equal rulebook.
@@ -218,10 +219,11 @@ class Rulebook(core.Rulebook):
         """
         save_rulebook(self, path)
 
-    def apply(self, table: Any) -> Outcome:
+    def apply(self, table: Any, *, only: int | None = None) -> Outcome:
         """Apply the rules to a table, which stays as it is.
 
         table: a pandas DataFrame, an Arrow table, or a dict of column names and sequences.
+        only: apply the first so many rules, to see how far they get.
 
         Missing values stay missing, and columns that no rule names come out as they came in.
 
@@ -229,7 +231,7 @@ class Rulebook(core.Rulebook):
         column holds anything but texts.
         """
         engine = engine_of(table)
-        found = self.run(engine.names(table), lambda name: text_column(engine, table, name))
+        found = self.up_to(only).run(engine.names(table), lambda name: text_column(engine, table, name))
         return Outcome(found, engine.rebuilt(table, found.trails))
 
 

@@ -14,6 +14,7 @@ from igual.cli.options import encoding_option, json_option, print_json, rulebook
 @table_argument
 @click.option("--out", "-o", metavar="F", help="Write the clean table here (.csv, .tsv, .parquet).")
 @click.option("--preview", type=click.IntRange(min=1), metavar="N", help="Show N changes of each rule.")
+@click.option("--only", type=click.IntRange(min=1), metavar="N", help="Apply the first N rules only.")
 @click.option("--trail", metavar="F", help="Write what each rule made of each distinct value.")
 @click.option("--crosswalk", metavar="F", help="Write the raw and clean values of each column, with rows.")
 @encoding_option
@@ -23,6 +24,7 @@ def apply(
     table: str,
     out: str | None,
     preview: int | None,
+    only: int | None,
     trail: str | None,
     crosswalk: str | None,
     encoding: str | None,
@@ -49,7 +51,7 @@ def apply(
             "Nothing to do: give --preview N to look, or --out F to write the clean table."
         )
     endings = {what: checked_ending(path) for what, path in named.items()}
-    book, source, outcome = applied(rulebook, table, encoding)
+    book, source, outcome = applied(rulebook, table, encoding, only)
     makers: dict[str, Any] = {
         "out": lambda: ArrowEngine().rebuilt(source.table, outcome.trails),
         "trail": lambda: outcome.trail,

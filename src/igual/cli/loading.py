@@ -46,9 +46,12 @@ def said_of_reading(source: TableFile) -> None:
         click.echo(f"{source.path.name} has several columns called {', '.join(map(repr, twice))}", err=True)
 
 
-def applied(rulebook: str, table: str, encoding: str | None) -> tuple[Rulebook, TableFile, Outcome]:
+def applied(
+    rulebook: str, table: str, encoding: str | None, only: int | None = None
+) -> tuple[Rulebook, TableFile, Outcome]:
     """Apply a rulebook file to a table file."""
-    book = load_rulebook(rulebook, Rulebook)
+    whole = load_rulebook(rulebook, Rulebook)
+    book = whole.up_to(only)
     names = column_names(table, encoding)
     with said_of(Path(rulebook).name, RulebookError):
         needed = book.source_columns(names)
@@ -56,7 +59,7 @@ def applied(rulebook: str, table: str, encoding: str | None) -> tuple[Rulebook, 
     engine = ArrowEngine()
     with waiting("applying the rules"), said_of(Path(rulebook).name, RulebookError):
         outcome = book.run(engine.names(source.table), lambda name: text_column(engine, source.table, name))
-    return book, source, outcome
+    return whole, source, outcome
 
 
 def book_files(rulebook: str, book: Rulebook) -> list[Path]:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from typing import Self
 
 from igual.core.column import Column
 from igual.core.errors import RulebookError, did_you_mean, said_of
@@ -41,6 +42,12 @@ class Rulebook:
                     raise RulebookError(
                         f"rule {number} ({rule.do}): no {SHELVES[kind]} {name!r}{did_you_mean(name, shelf)}"
                     )
+
+    def up_to(self, only: int | None) -> Self:
+        """The rulebook with its first `only` rules; None: with all of them."""
+        if only is not None and not 1 <= only <= len(self.rules):
+            raise RulebookError(f"there is no rule {only}: the rulebook has {len(self.rules)}")
+        return self if only is None else replace(self, rules=self.rules[:only])
 
     def source_columns(self, names: Sequence[str]) -> tuple[str, ...]:
         """The columns of a table that the rules read, in order of use.

@@ -96,6 +96,7 @@ class ColumnTrail:
         """The trail with a stage for one result; values that now coincide are merged."""
         changed = differs(self.values, result.values)
         stage = Stage(number, rule, rewriter, target, self.values, self.places, self.rows, result, changed)
+        gives = rule.gives(shelf)
         values, moved = merged(result.values) if changed.any() or self.beside else (self.values, None)
         return replace(
             self,
@@ -103,7 +104,7 @@ class ColumnTrail:
             values=values,
             places=self.places if moved is None else moved[self.places].astype(np.int32, copy=False),
             stages=(*self.stages, stage),
-            gives=rule.gives(shelf) if changed.any() or target != self.name else self.gives,
+            gives=self.gives if gives == Gives() and not changed.any() and target == self.name else gives,
         )
 
     def _beside(self, others: Sequence[ColumnTrail]) -> ColumnTrail:

@@ -5,7 +5,7 @@ Every engine has `names(table)`, `kind(table, place)`, `column(table, place)` an
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any, Protocol
 
 from igual.core.column import Column
@@ -63,6 +63,12 @@ def text_column(engine: Engine, table: Any, name: str) -> Column:
 
 def values_column(values: Any) -> Column:
     """Encode the texts of one column: a Series, an Arrow array, or any sequence of texts and Nones."""
+    table, _ = one_column(values)
+    return text_column(engine_of(table), table, "values")
+
+
+def one_column(values: Any) -> tuple[Any, Callable[[Any, str], Any]]:
+    """A table of one column called 'values', and how to take a column out of such a table again."""
     said = f"expected the values of one column, such as a list or a Series; found {type(values).__name__}"
     module = type(values).__module__.partition(".")[0]
     if (
@@ -71,11 +77,17 @@ def values_column(values: Any) -> Column:
         or hasattr(values, "columns")
     ):
         raise TableError(said)
-    table: Any = {"values": values}
     if module == "pandas":
-        table = values.rename("values").to_frame() if hasattr(values, "to_frame") else table
-    elif module == "pyarrow":
+        import pandas as pd
+
+        series = values if isinstance(values, pd.Series) else pd.Series(values)
+        frame = series.rename("values").to_frame()
+        return frame, lambda table, name: table[name].rename(series.name)
+    if module == "pyarrow":
         import pyarrow as pa
 
-        table = pa.table(table)
-    return text_column(engine_of(table), table, "values")
+        whole = isinstance(values, pa.Array)
+        return pa.table(
+            {"values": values}
+        ), lambda table, name: table[name].combine_chunks() if whole else table[name]
+    return {"values": values}, lambda table, name: table[name]

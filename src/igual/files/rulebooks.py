@@ -76,13 +76,12 @@ class _FileWords(Worded):
     rule: tuple[dict[str, Any], ...] = Field(min_length=1)
 
 
-_BY_WORD: Mapping[str, type[Rule]] = {kind.model_fields["do"].default: kind for kind in KINDS}
-
-
 Book = TypeVar("Book", bound=Rulebook)
 
 
-def load_rulebook(path: str | os.PathLike[str], kind: type[Book]) -> Book:
+def load_rulebook(
+    path: str | os.PathLike[str], kind: type[Book], rules: Sequence[type[Rule]] = KINDS
+) -> Book:
     """Read a rulebook as one of a `kind`; `file` of a list or codebook is taken from the rulebook's folder.
 
     Raises RulebookError with one message that names the file, the rule and the nearest valid word.
@@ -99,14 +98,14 @@ def load_rulebook(path: str | os.PathLike[str], kind: type[Book]) -> Book:
     except RecursionError:
         raise RulebookError(f"{found.name} is not valid TOML: it is nested too deeply") from None
     with said_of(found.name, RulebookError):
-        return _built(given, found.parent, kind)
+        return _built(given, found.parent, kind, {rule.model_fields["do"].default: rule for rule in rules})
 
 
-def _built(given: dict[str, Any], folder: Path, kind: type[Book]) -> Book:
+def _built(given: dict[str, Any], folder: Path, kind: type[Book], by_word: Mapping[str, type[Rule]]) -> Book:
     words = _FileWords(**given)
     if words.igual != FORMAT:
         raise RulebookError(f"it is in format {words.igual}; this version of Igual reads format {FORMAT}")
-    rules = [_rule(number, rule) for number, rule in enumerate(words.rule, 1)]
+    rules = [_rule(number, rule, by_word) for number, rule in enumerate(words.rule, 1)]
     shelves: dict[str, dict[str, Any]] = {}
     for shelf, read in _READ.items():
         shelves[shelf] = {}
@@ -116,14 +115,14 @@ def _built(given: dict[str, Any], folder: Path, kind: type[Book]) -> Book:
     return kind(rules, **shelves)
 
 
-def _rule(number: int, given: dict[str, Any]) -> Rule:
+def _rule(number: int, given: dict[str, Any], by_word: Mapping[str, type[Rule]]) -> Rule:
     if "do" not in given:
-        raise RulebookError(f"rule {number}: the word 'do' is missing; there are: {', '.join(_BY_WORD)}")
+        raise RulebookError(f"rule {number}: the word 'do' is missing; there are: {', '.join(by_word)}")
     do = given["do"]
-    if not isinstance(do, str) or do not in _BY_WORD:
-        raise RulebookError(f"rule {number}: no rule does {do!r}{did_you_mean(str(do), _BY_WORD)}")
+    if not isinstance(do, str) or do not in by_word:
+        raise RulebookError(f"rule {number}: no rule does {do!r}{did_you_mean(str(do), by_word)}")
     with said_of(f"rule {number} ({do})", RulebookError):
-        return _BY_WORD[do](**given)
+        return by_word[do](**given)
 
 
 def _users(rules: Sequence[Rule], kind: str, name: str) -> str:

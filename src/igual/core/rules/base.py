@@ -136,6 +136,13 @@ class Rule(Worded):
         """What its results are to be in the clean table."""
         return Gives()
 
+    def __eq__(self, other: object) -> bool:
+        """Whether another rule says the same; it may be of a class derived from the same rule."""
+        return isinstance(other, Rule) and self.words() == other.words()
+
+    def __hash__(self) -> int:
+        return hash((self.do, self.columns))
+
     def rewriter(self, shelf: Shelf) -> Rewriter:
         """The rule made ready, with its lists looked up on `shelf`."""
         raise NotImplementedError
