@@ -74,59 +74,59 @@ class Alone(CoreRule):
         return {name: back(rebuilt, name) for name in self.targets} if several else back(rebuilt, "values")
 
 
-class Spacing(Alone, core.Spacing):
+class Spacing(core.Spacing, Alone):
     __doc__ = core.Spacing.__doc__
 
 
-class Case(Alone, core.Case):
+class Case(core.Case, Alone):
     __doc__ = core.Case.__doc__
 
 
-class Characters(Alone, core.Characters):
+class Characters(core.Characters, Alone):
     __doc__ = core.Characters.__doc__
 
 
-class Replace(Alone, core.Replace):
+class Replace(core.Replace, Alone):
     __doc__ = core.Replace.__doc__
 
 
-class Overlay(Alone, core.Overlay):
+class Overlay(core.Overlay, Alone):
     __doc__ = core.Overlay.__doc__
 
 
-class Part(Alone, core.Part):
+class Part(core.Part, Alone):
     __doc__ = core.Part.__doc__
 
 
-class Extract(Alone, core.Extract):
+class Extract(core.Extract, Alone):
     __doc__ = core.Extract.__doc__
 
 
-class Mention(Alone, core.Mention):
+class Mention(core.Mention, Alone):
     __doc__ = core.Mention.__doc__
 
 
-class Label(Alone, core.Label):
+class Label(core.Label, Alone):
     __doc__ = core.Label.__doc__
 
 
-class Bands(Alone, core.Bands):
+class Bands(core.Bands, Alone):
     __doc__ = core.Bands.__doc__
 
 
-class Match(Alone, core.Match):
+class Match(core.Match, Alone):
     __doc__ = core.Match.__doc__
 
 
-class Blanks(Alone, core.Blanks):
+class Blanks(core.Blanks, Alone):
     __doc__ = core.Blanks.__doc__
 
 
-class Number(Alone, core.Number):
+class Number(core.Number, Alone):
     __doc__ = core.Number.__doc__
 
 
-class Date(Alone, core.Date):
+class Date(core.Date, Alone):
     __doc__ = core.Date.__doc__
 
 
