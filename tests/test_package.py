@@ -19,7 +19,7 @@ from igual.demo.layout import FILES
 ROOT = Path(__file__).parent.parent
 SOURCE = ROOT / "src" / "igual"
 # From the ground up: a module imports from its own layer and from those before it.
-LAYERS = ("core", "files", "engines", "report", "rules", "api", "demo", "cli")
+LAYERS = ("core", "files", "engines", "report", "rules", "results", "api", "demo", "cli")
 
 
 def layer(module: str) -> int:
@@ -53,7 +53,8 @@ def test_imports_run_downwards(path: Path) -> None:
 def test_public_names() -> None:
     assert sorted(igual.__all__) == [
         "Codebook", "IgualError", "IgualWarning", "ListError", "Outcome", "OutputError", "PairList", "ReferenceList",
-        "Rulebook", "RulebookError", "Survey", "TableError", "Tally", "__version__", "count", "rules", "survey", "tally",
+        "Rulebook", "RulebookError", "Survey", "TableError", "Tally", "__version__", "clean_names", "compare", "count",
+        "cross_table", "date_forms", "rules", "survey", "tally",
     ]  # fmt: skip
     for name in igual.__all__:
         assert getattr(igual, name) is not None

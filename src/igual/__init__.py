@@ -14,7 +14,11 @@ if TYPE_CHECKING:
         Rulebook,
         Survey,
         Tally,
+        clean_names,
+        compare,
         count,
+        cross_table,
+        date_forms,
         survey,
         tally,
     )
@@ -22,7 +26,8 @@ if TYPE_CHECKING:
 
 __all__ = [
     "Codebook", "IgualError", "IgualWarning", "ListError", "Outcome", "OutputError", "PairList", "ReferenceList",
-    "Rulebook", "RulebookError", "Survey", "TableError", "Tally", "__version__", "count", "rules", "survey", "tally",
+    "Rulebook", "RulebookError", "Survey", "TableError", "Tally", "__version__", "clean_names", "compare", "count",
+    "cross_table", "date_forms", "rules", "survey", "tally",
 ]  # fmt: skip
 
 

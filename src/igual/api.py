@@ -5,35 +5,37 @@ from __future__ import annotations
 import os
 import warnings
 from collections.abc import Mapping, Sequence
-from functools import cached_property
 from typing import TYPE_CHECKING, Any, TypedDict, Unpack
+
+import numpy as np
 
 from igual.core import lists as core_lists
 from igual.core import rulebook as core
 from igual.core.column import Column
+from igual.core.comparing import Measure, cross, measured
+from igual.core.comparing import compare as compare_columns
 from igual.core.conditions import Condition, Limit
-from igual.core.errors import IgualWarning
-from igual.core.hints import Hint
-from igual.core.outcome import Followed
-from igual.core.outcome import Outcome as CoreOutcome
-from igual.core.survey import Survey as CoreSurvey
+from igual.core.errors import IgualWarning, TableError
+from igual.core.headers import clean_headers
 from igual.core.survey import survey as survey_of
 from igual.core.tally import Sort, said_of_unread
-from igual.core.tally import Tally as CoreTally
 from igual.core.tally import count as count_of
 from igual.core.tally import tally as tally_of
+from igual.core.text.casing import Style
+from igual.core.text.dates import forms_of
 from igual.engines import engine_of, text_column, values_column
 from igual.files.lists import Codebook, PairList, ReferenceList
 from igual.files.rulebooks import load_rulebook, save_rulebook
-from igual.report import records, views
-from igual.report.terminal import as_text
+from igual.report import records
+from igual.results import Outcome, Survey, Tally, frame_of
 from igual.rules import KINDS
 
 if TYPE_CHECKING:
     import pandas as pd
 
 __all__ = [
-    "Codebook", "Outcome", "PairList", "ReferenceList", "Rulebook", "Survey", "Tally", "count", "survey", "tally",
+    "Codebook", "Outcome", "PairList", "ReferenceList", "Rulebook", "Survey", "Tally", "clean_names", "compare",
+    "count", "cross_table", "date_forms", "survey", "tally",
 ]  # fmt: skip
 
 
@@ -85,11 +87,20 @@ class ConditionWords(TypedDict, total=False):
     any: Any
 
 
-def tally(values: Any, *, sort: Sort = "rows", **condition: Unpack[ConditionWords]) -> Tally:
+def tally(
+    values: Any,
+    *,
+    sort: Sort = "rows",
+    top: int | None = None,
+    of: Measure | None = None,
+    **condition: Unpack[ConditionWords],
+) -> Tally:
     """Distinct values and how often they occur, perhaps only those that meet a condition.
 
     values: one column: a Series, an Arrow array, or a sequence of texts; None, NaN and NA are missing.
     sort: by `rows` (most first, then by value) or by `value`.
+    top: only the first so many; the rest are summed in `Tally.rest`.
+    of: tally how many `words` or `characters` the values have, instead of the values themselves.
     condition: the words of a condition (equals, contains, above, …); all that are given must hold.
         Without any, every value counts, the missing one too. Where limits are given, a warning says how
         many values are no numbers (or dates).
@@ -99,7 +110,8 @@ def tally(values: Any, *, sort: Sort = "rows", **condition: Unpack[ConditionWord
     [2, 1, 1]
     """
     column = values_column(values)
-    return Tally(tally_of(column, *_condition(column, condition), sort))
+    column = column if of is None else measured(column, of)
+    return Tally(tally_of(column, *_condition(column, condition), sort), top)
 
 
 def count(values: Any, **condition: Unpack[ConditionWords]) -> int:
@@ -125,75 +137,109 @@ def _condition(column: Column, words: Mapping[str, Any]) -> tuple[Condition, dic
     return condition, lists  # type: ignore[return-value]
 
 
-class _Shown:
-    """Results that print as a terminal shows them, and as tables in a notebook."""
+def cross_table(values: Any, by: Any, **condition: Unpack[ConditionWords]) -> pd.DataFrame:
+    """Rows of each distinct value by the values of one other column, or of several.
 
-    def _view(self) -> Any:
-        raise NotImplementedError
+    values: one column. by: one column of the same length, or a table of several (a DataFrame, a dict).
+    condition: which values count, as for `tally`.
 
-    def _frames(self) -> dict[str, pd.DataFrame]:
-        raise NotImplementedError
+    Gives a DataFrame with the values as its index and the others' values as its columns, most rows first.
 
-    def __repr__(self) -> str:
-        return as_text(self._view())
+    >>> import igual
+    >>> igual.cross_table(["oak", "elm", "oak"], by=["a", "b", "b"]).loc["oak"].tolist()
+    [1, 1]
+    """
+    import pandas as pd
 
-    def _repr_html_(self) -> str:
-        return "".join(
-            f"<h4>{title}</h4>{frame.to_html(index=False, na_rep='')}"
-            for title, frame in self._frames().items()
+    column = values_column(values)
+    engine = engine_of(by) if hasattr(by, "columns") or isinstance(by, Mapping) else None
+    names = engine.names(by) if engine is not None else ["by"]
+    others = [text_column(engine, by, name) for name in names] if engine is not None else [values_column(by)]
+    if any(other.rows != column.rows for other in others):
+        raise TableError(
+            f"the columns differ in length: {', '.join(f'{c.rows:,}' for c in [column, *others])}"
         )
+    wanted, lists = _condition(column, condition)
+    found = cross(column, others, wanted.mask(column.values, lists=lists))
+    headings = (
+        pd.MultiIndex.from_tuples(found.headings, names=names)
+        if len(names) > 1
+        else [h[0] for h in found.headings]
+    )
+    return pd.DataFrame(found.rows, index=pd.Index(found.values, name="value"), columns=headings)
 
 
-class Survey(_Shown):
-    """A table at first look; it prints well.
+def compare(before: Any, after: Any) -> pd.DataFrame:
+    """Two columns side by side: which values appeared, vanished, or came together.
 
-    columns: DataFrame with column, kind, rows, distinct, missing, blank, shortest, longest, most_frequent.
-    oddities: DataFrame with column, oddity, values, rows, groups, examples (everything invisible drawn).
+    before, after: one column each. Where both have as many rows, these are taken to stand side by side, and
+    values that several have become are 'merged'.
+
+    Gives a DataFrame with value, rows_before, rows_after, status ('appeared', 'vanished', 'same', 'changed',
+    'merged') and made_of.
+
+    >>> import igual
+    >>> igual.compare(["Oak", "oak", "elm"], ["oak", "oak", "elm"])["status"].tolist()
+    ['merged', 'same', 'vanished']
     """
-
-    def __init__(self, found: CoreSurvey) -> None:
-        self._found = found
-
-    @cached_property
-    def columns(self) -> pd.DataFrame:
-        return _frame(records.of_columns(self._found), records.COLUMNS)
-
-    @cached_property
-    def oddities(self) -> pd.DataFrame:
-        return _frame(records.of_oddities(self._found), records.ODDITIES)
-
-    def _view(self) -> Any:
-        return views.survey_view(self._found)
-
-    def _frames(self) -> dict[str, pd.DataFrame]:
-        return {"Columns": self.columns, "What is odd": self.oddities}
+    return frame_of(
+        records.of_named(compare_columns(values_column(before), values_column(after))), records.COMPARED
+    )
 
 
-class Tally(_Shown):
-    """Distinct values and how often they occur; it prints well.
+def date_forms(values: Any) -> pd.DataFrame:
+    """Which of the common forms of dates a column has: form, values, rows, and those that fit no other form.
 
-    table: DataFrame with value, rows, share and running_share (both of all rows of the column, 0 to 1).
+    A text such as 03/04/2024 fits two forms; `only` counts the rows that fit just the one. Nothing is guessed:
+    state the form that is right in the rule `date`.
+
+    >>> import igual
+    >>> igual.date_forms(["31/05/2024", "03/04/2024"])[["form", "rows", "only"]].to_dict("list")
+    {'form': ['DD/MM/YYYY', 'MM/DD/YYYY'], 'rows': [2, 1], 'only': [1, 0]}
     """
+    column = values_column(values)
+    found = forms_of(column.values)
+    times = sum((mask.astype(int) for _, mask in found), np.zeros(len(column.values), int))
+    rows = [
+        {
+            "form": form,
+            "values": int(mask.sum()),
+            "rows": int(column.counts[mask].sum()),
+            "only": int(column.counts[mask & (times == 1)].sum()),
+        }
+        for form, mask in found
+    ]
+    return frame_of(sorted(rows, key=lambda row: -row["rows"]), ("form", "values", "rows", "only"))
 
-    def __init__(self, found: CoreTally) -> None:
-        self._found = found
 
-    @cached_property
-    def table(self) -> pd.DataFrame:
-        return _frame(records.of_tally(self._found), records.TALLY)
+def clean_names(
+    table: pd.DataFrame, style: Style = "snake", *, keep: Sequence[str] = ()
+) -> tuple[Any, pd.DataFrame]:
+    """The table with its column names in one style, and what they were: raw, clean, collided.
 
-    def _view(self) -> Any:
-        return views.tally_view(self._found, top=40)
+    table: a pandas DataFrame, an Arrow table, or a dict of columns; it stays as it is.
+    style: any that the rule `case` has. keep: words left as they are.
 
-    def _frames(self) -> dict[str, pd.DataFrame]:
-        return {"Values": self.table}
+    Names that would be the same get a number, and are marked as collided.
+
+    >>> import igual
+    >>> table, names = igual.clean_names({"Tree ID": ["1"], "tree-id": ["2"]})
+    >>> list(table), names["collided"].tolist()
+    (['tree_id', 'tree_id_2'], [False, True])
+    """
+    engine = engine_of(table)
+    renamed = clean_headers(engine.names(table), style, keep)
+    return engine.renamed(table, [one.clean for one in renamed]), frame_of(
+        records.of_named(renamed), records.RENAMED
+    )
 
 
 class Rulebook(core.Rulebook):
     """An ordered list of rules with the lists and codebooks they refer to by name.
 
     rules: applied from first to last, each to what the ones before it made.
-    lists, codebooks: by the names that the rules use.
+    lists, codebooks, pairs: by the names that the rules use.
+    headers: a style of the rule `case` for the names of the columns, once the rules are done.
 
     Raises RulebookError when a rule refers to a list or codebook that isn't there.
 
@@ -232,66 +278,8 @@ class Rulebook(core.Rulebook):
         """
         engine = engine_of(table)
         found = self.up_to(only).run(engine.names(table), lambda name: text_column(engine, table, name))
-        return Outcome(found, engine.rebuilt(table, found.trails))
-
-
-class Outcome(_Shown):
-    """What a rulebook made of a table, with the account of every change; it prints well.
-
-    table: the clean table, of the same kind as what came in.
-    hints: warnings worth reading, each with rule, column, kind and text.
-    """
-
-    def __init__(self, found: CoreOutcome, table: Any) -> None:
-        self._found = found
-        self.table = table
-
-    @property
-    def hints(self) -> list[Hint]:
-        return self._found.hints
-
-    @cached_property
-    def trail(self) -> pd.DataFrame:
-        """column, raw, clean, rows, rules (numbers of those that changed it), steps (what each made of it)."""
-        return self._found.trail.to_pandas()  # type: ignore[no-any-return]
-
-    @cached_property
-    def effects(self) -> pd.DataFrame:
-        """Per rule and column: values and rows changed, unknown values and rows, near misses, note."""
-        return _frame(self._found.effects, records.EFFECTS)
-
-    @cached_property
-    def unknown(self) -> pd.DataFrame:
-        """Values without a label or entry, whatever became of them: rule, column, value, rows, kind, near."""
-        return _frame(records.of_named(self._found.unknown), records.UNKNOWN)
-
-    @cached_property
-    def unused(self) -> pd.DataFrame:
-        """Pairs, codes and list entries that served for no value: rule, do, of, entry."""
-        return _frame(self._found.unused, records.UNUSED)
-
-    @cached_property
-    def near_misses(self) -> pd.DataFrame:
-        """Values an entry would have caught but for case, outer spaces, …: rule, column, entry, value, rows."""
-        return _frame(records.of_named(self._found.near_misses), records.NEAR_MISSES)
-
-    def crosswalk(self, column: str) -> pd.DataFrame:
-        """raw, clean and rows of one column, a row for each distinct raw value."""
-        return self._found.crosswalk(column).to_pandas()  # type: ignore[no-any-return]
-
-    def follow(self, column: str, raw: str | None) -> list[Followed]:
-        """One raw value through every rule of its column: rule, do, before, after."""
-        return self._found.follow(column, raw)
-
-    def _view(self) -> Any:
-        return views.outcome_view(self._found)
-
-    def _frames(self) -> dict[str, pd.DataFrame]:
-        hints = _frame(records.of_named(self.hints), records.HINTS)
-        return {"What each rule changed": self.effects, "Unknown": self.unknown, "Hints": hints}
-
-
-def _frame(found: records.Records, columns: Sequence[str]) -> pd.DataFrame:
-    import pandas as pd
-
-    return pd.DataFrame(found, columns=list(columns))
+        rebuilt = engine.rebuilt(table, found.trails)
+        if self.headers is None:
+            return Outcome(found, rebuilt)
+        renamed = clean_headers(engine.names(rebuilt), self.headers)
+        return Outcome(found, engine.renamed(rebuilt, [one.clean for one in renamed]), renamed)

@@ -37,12 +37,14 @@ def apply(
                igual apply trees.toml trees.csv --out clean.csv --trail trail.csv
     """
     from igual.cli.loading import applied, book_files, said_of_reading
+    from igual.core.headers import clean_headers
+    from igual.core.preview import preview as preview_of
     from igual.engines.arrow_tables import ArrowEngine
     from igual.files.outputs import outputs
     from igual.files.tables import checked_ending, write_table
     from igual.report.progress import waiting
     from igual.report.records import of_outcome
-    from igual.report.terminal import show
+    from igual.report.terminal import on_terminal, show
     from igual.report.views import outcome_view, preview_view
 
     named = {what: path for what, path in (("out", out), ("trail", trail), ("crosswalk", crosswalk)) if path}
@@ -52,8 +54,10 @@ def apply(
         )
     endings = {what: checked_ending(path) for what, path in named.items()}
     book, source, outcome = applied(rulebook, table, encoding, only)
+    rebuilt = ArrowEngine().rebuilt(source.table, outcome.trails)
+    renamed = clean_headers(rebuilt.column_names, book.headers) if book.headers else []
     makers: dict[str, Any] = {
-        "out": lambda: ArrowEngine().rebuilt(source.table, outcome.trails),
+        "out": lambda: rebuilt.rename_columns([one.clean for one in renamed]) if book.headers else rebuilt,
         "trail": lambda: outcome.trail,
         "crosswalk": lambda: outcome.crosswalks,
     }
@@ -76,8 +80,11 @@ def apply(
         return
     said_of_reading(source)
     if preview is not None:
-        show(preview_view(outcome.stages, preview))
+        show(preview_view(preview_of(outcome.stages, preview), plain=not on_terminal()))
     show(outcome_view(outcome), "")
+    for one in renamed:
+        if one.collided:
+            click.echo(f"two columns would be called alike: {one.raw!r} became {one.clean!r}")
     for what, path in named.items():
         click.echo(f"{_NAMES[what]}: {path}")
     if not out:

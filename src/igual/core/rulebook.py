@@ -11,6 +11,7 @@ from igual.core.errors import RulebookError, did_you_mean, said_of
 from igual.core.lists import Codebook, PairList, ReferenceList, Shelf
 from igual.core.outcome import Outcome
 from igual.core.rules import Rule
+from igual.core.text.casing import Style
 from igual.core.trail import ColumnTrail, Stage
 
 # What a rulebook keeps for its rules, and what one of each is called.
@@ -22,12 +23,14 @@ class Rulebook:
     """An ordered list of rules with the lists, codebooks and pair lists they refer to by name.
 
     rules: applied from first to last, each to what the ones before it made.
+    headers: a style for the names of the columns, once the rules are done (None: they stay).
     """
 
     rules: Sequence[Rule]
     lists: Mapping[str, ReferenceList] = field(default_factory=dict)
     codebooks: Mapping[str, Codebook] = field(default_factory=dict)
     pairs: Mapping[str, PairList] = field(default_factory=dict)
+    headers: Style | None = None
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "rules", tuple(self.rules))

@@ -1,11 +1,11 @@
 """How tables of each kind get in and out; one file per kind, the same functions in each.
 
-Every engine has `names(table)`, `kind(table, place)`, `column(table, place)` and `rebuilt(table, trails)`.
+Every engine has the functions of `Engine` below.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any, Protocol
 
 from igual.core.column import Column
@@ -24,6 +24,9 @@ class Engine(Protocol):
 
     def column(self, table: Any, place: int) -> Column:
         """The encoded column; of one that holds no texts, encoded as it would be printed."""
+
+    def renamed(self, table: Any, names: Sequence[str]) -> Any:
+        """The same table with other column names, one for each column."""
 
     def rebuilt(self, table: Any, trails: Mapping[str, ColumnTrail]) -> Any:
         """The same kind of table with the clean columns in their places, and new ones at the end."""

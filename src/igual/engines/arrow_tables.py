@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -32,6 +32,9 @@ class ArrowEngine:
         if not _is_text(given.type):
             given = _printed(given)
         return Column.from_arrow(given)
+
+    def renamed(self, table: pa.Table, names: Sequence[str]) -> pa.Table:
+        return table.rename_columns(list(names))
 
     def rebuilt(self, table: pa.Table, trails: Mapping[str, ColumnTrail]) -> pa.Table:
         names = self.names(table)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -44,6 +44,9 @@ class PandasEngine:
         if isinstance(series.dtype, pd.StringDtype | pd.ArrowDtype):
             return ArrowEngine().column(pa.table({"column": pa.array(series)}), 0)
         return _column(*_factorized(series))
+
+    def renamed(self, table: pd.DataFrame, names: Sequence[str]) -> pd.DataFrame:
+        return table.set_axis(list(names), axis="columns")
 
     def rebuilt(self, table: pd.DataFrame, trails: Mapping[str, ColumnTrail]) -> pd.DataFrame:
         names = self.names(table)

@@ -36,6 +36,9 @@ class PlainEngine:
     def column(self, table: PlainTable, place: int) -> Column:
         return PandasEngine().column(_frame(table), place)
 
+    def renamed(self, table: PlainTable, names: Sequence[str]) -> dict[str, Any]:
+        return dict(zip(names, table.values(), strict=True))
+
     def rebuilt(self, table: PlainTable, trails: Mapping[str, ColumnTrail]) -> dict[str, Any]:
         # A list has no order of labels to carry; texts keep their own kind of missing value.
         texts = {name: replace(trail, gives=Gives()) for name, trail in trails.items()}

@@ -15,6 +15,7 @@ from igual.core import lists as core
 from igual.core.errors import RulebookError, did_you_mean, said_of
 from igual.core.rulebook import SHELVES, Rulebook
 from igual.core.rules import KINDS, Rule
+from igual.core.text.casing import Style
 from igual.core.words import Worded
 from igual.files.lists import (
     Codebook,
@@ -73,6 +74,7 @@ class _FileWords(Worded):
     lists: dict[str, dict[str, Any]] = Field(default_factory=dict)
     codebooks: dict[str, dict[str, Any]] = Field(default_factory=dict)
     pairs: dict[str, dict[str, Any]] = Field(default_factory=dict)
+    headers: Style | None = None
     rule: tuple[dict[str, Any], ...] = Field(min_length=1)
 
 
@@ -112,7 +114,7 @@ def _built(given: dict[str, Any], folder: Path, kind: type[Book], by_word: Mappi
         for name, entry in getattr(words, shelf).items():
             with said_of(f"{SHELVES[shelf]} {name!r}{_users(rules, shelf, name)}", RulebookError):
                 shelves[shelf][name] = read(entry, folder)
-    return kind(rules, **shelves)
+    return kind(rules, **shelves, headers=words.headers)
 
 
 def _rule(number: int, given: dict[str, Any], by_word: Mapping[str, type[Rule]]) -> Rule:
@@ -160,6 +162,8 @@ def save_rulebook(book: Rulebook, path: str | os.PathLike[str]) -> None:
     folder = Path(path).resolve().parent
     document = tomlkit.document()
     document.add("igual", tomlkit.item(FORMAT))
+    if book.headers is not None:
+        document.add("headers", tomlkit.item(book.headers))
     for kind in SHELVES:
         for name, entry in getattr(book, kind).items():
             document.setdefault(kind, tomlkit.table(is_super_table=True))[name] = _source(entry, folder)

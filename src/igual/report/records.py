@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from igual.core.comparing import CrossTable
 from igual.core.outcome import Outcome
 from igual.core.survey import Survey
 from igual.core.tally import Tally
@@ -19,6 +20,9 @@ EFFECTS = (
 UNKNOWN = ("rule", "column", "value", "rows", "kind", "near")
 UNUSED = ("rule", "do", "of", "entry")
 NEAR_MISSES = ("rule", "column", "entry", "value", "rows")
+CHANGES = ("rule", "do", "column", "before", "after", "rows")
+COMPARED = ("value", "rows_before", "rows_after", "status", "made_of")
+RENAMED = ("raw", "clean", "collided")
 HINTS = ("rule", "column", "kind", "text")
 
 
@@ -37,6 +41,14 @@ def of_oddities(survey: Survey) -> Records:
 def of_tally(tally: Tally) -> Records:
     records: Records = tally.table.to_pylist()
     return records
+
+
+def of_cross(found: CrossTable, top: int | None) -> dict[str, Any]:
+    rows = zip(found.values[:top], found.rows.tolist(), strict=False)
+    return {
+        "headings": found.headings,
+        "values": [{"value": value, "rows": counts} for value, counts in rows],
+    }
 
 
 def of_named(tuples: list[Any]) -> Records:

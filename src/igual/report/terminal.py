@@ -13,9 +13,14 @@ if TYPE_CHECKING:
 _WIDTH = 110
 
 
+def on_terminal() -> bool:
+    """Whether standard output is a terminal, which can colour, and not a pipe or a file."""
+    return sys.stdout.isatty()
+
+
 def show(*renderables: RenderableType) -> None:
     """Print to standard output: coloured on a terminal, plain and without trailing spaces elsewhere."""
-    if not sys.stdout.isatty():
+    if not on_terminal():
         print(as_text(*renderables))
         return
     from rich.console import Console

@@ -5,21 +5,29 @@ Whatever comes from a file passes through `visible`, so that nothing in it acts 
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterable, Sequence
+from typing import Any
 
+import numpy as np
 from rich.box import SIMPLE_HEAD
 from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
+from igual.core.comparing import Compared, CrossTable
 from igual.core.outcome import Outcome
+from igual.core.preview import Change, Previewed, differences
 from igual.core.survey import Survey
 from igual.core.tally import Tally
 from igual.core.text.characters import visible
 from igual.core.text.saying import counted
-from igual.core.trail import Stage
 
 _LONGEST = 60
+_NARROW = 20
+# So many characters of a line are there for the columns of a cross table.
+_ROOM = 80
+_STATUSES = {"appeared": "green", "vanished": "red", "merged": "cyan", "changed": "yellow", "same": "dim"}
 Cell = str | int | float | Text | None
 
 
@@ -122,6 +130,43 @@ def tally_view(tally: Tally, column: str = "", top: int | None = None) -> Render
     return table(title, ("value", "rows#", "share#", "running#", ""), rows)
 
 
+def cross_view(found: CrossTable, column: str, by: Sequence[str], top: int | None = None) -> RenderableType:
+    """Values by the values of other columns; as many headings as a terminal can hold, the rest summed."""
+    headings = [" / ".join(visible(text, _NARROW, every_space=False) for text in h) for h in found.headings]
+    held = sum(
+        room <= _ROOM for room in itertools.accumulate(max(len(heading), 5) + 3 for heading in headings)
+    )
+    names = [shown(column).plain, *(f"{heading}#" for heading in headings[:held])]
+    names += [f"{len(headings) - held:,} others#"] if len(headings) > held else []
+
+    def line(name: Cell, counts: np.ndarray[Any, Any]) -> list[Cell]:
+        others = [int(counts[held:].sum())] if len(headings) > held else []
+        return [name, *map(int, counts[:held]), *others]
+
+    rows = [line(shown(value), counts) for value, counts in zip(found.values[:top], found.rows, strict=False)]
+    if top is not None and len(found.values) > top:
+        rest = found.rows[top:]
+        rows.append(line(Text(counted(len(rest), "other value"), "dim"), rest.sum(axis=0)))
+    return table(f"{shown(column)} by {', '.join(by)}", names, rows)
+
+
+def compared_view(compared: Sequence[Compared], column: str, top: int | None = None) -> RenderableType:
+    """Values before and after, with what became of them."""
+    counts = {status: sum(one.status == status for one in compared) for status in _STATUSES}
+    said = ", ".join(f"{count:,} {status}" for status, count in counts.items() if count)
+    rows: list[Sequence[Cell]] = []
+    for one in compared[:top]:
+        made_of = Text()
+        if one.status == "merged":
+            made_of = Text(", ").join(shown(text) for text in one.made_of[:4])
+            made_of.append(f" and {len(one.made_of) - 4:,} more" if len(one.made_of) > 4 else "")
+        what = Text(one.status, _STATUSES[one.status])
+        rows.append((shown(one.value), one.rows_before, one.rows_after, what, made_of))
+    return table(
+        f"{shown(column)}: {said}", ("value", "rows before#", "rows after#", "what", "made of"), rows
+    )
+
+
 def effects_view(outcome: Outcome) -> RenderableType:
     """What each rule did."""
     noted = any(effect["note"] for effect in outcome.effects)
@@ -167,28 +212,36 @@ def hints_view(outcome: Outcome) -> RenderableType:
     return Group(Text("Hints", style="bold"), lines)
 
 
-def preview_view(stages: Iterable[Stage], most: int) -> RenderableType:
-    """Rule by rule the distinct values that change, before and after, most rows first."""
+def preview_view(previews: Iterable[Previewed], plain: bool = False) -> RenderableType:
+    """Rule by rule the distinct values that change, before and after, with what differs marked.
+
+    plain: mark by ‹ and › what colours mark elsewhere.
+    """
     views: list[RenderableType] = []
-    for stage in stages:
-        order = sorted(stage.changed.nonzero()[0].tolist(), key=lambda place: -int(stage.rows[place]))
-        title = f"{stage.name}, column {shown(stage.target)}: {counted(len(order), 'value')} would change"
-        if not order:
+    for stage, changes, values, rows in previews:
+        title = f"{stage.name}, column {shown(stage.target)}: {counted(values, 'value')} would change"
+        if not changes:
             views.append(Text(f"{title}\n", style="dim"))
             continue
-        rows: list[Sequence[Cell]] = [
-            (
-                shown(stage.before[place].as_py()),
-                "→",
-                shown(stage.after[place].as_py()),
-                int(stage.rows[place]),
-            )
-            for place in order[:most]
-        ]
-        if left := order[most:]:
-            rows.append((Text(f"{len(left):,} more", "dim"), "", "", int(stage.rows[left].sum())))
-        views.append(table(title, ("before", "", "after", "rows#"), rows))
+        lines: list[Sequence[Cell]] = [(*_marked(change, plain), change.rows) for change in changes]
+        if values > len(changes):
+            left = rows - sum(change.rows for change in changes)
+            lines.append((Text(f"{values - len(changes):,} more", "dim"), "", "", left))
+        views.append(table(title, ("before", "", "after", "rows#"), lines))
     return Group(*views)
+
+
+def _marked(change: Change, plain: bool) -> tuple[Cell, Cell, Cell]:
+    """Before and after of a change, with the stretches that differ marked."""
+    if not change.before or not change.after or len(change.before) > _LONGEST or len(change.after) > _LONGEST:
+        return shown(change.before), "→", shown(change.after)
+    sides = (Text(), Text())
+    for one, other in differences(change.before, change.after):
+        for side, stretch, style in zip(sides, (one, other), ("red", "bold green"), strict=True):
+            differs = one != other
+            drawn = visible(stretch, every_space=differs) if stretch else ""
+            side.append(f"‹{drawn}›" if plain and differs and drawn else drawn, style if differs else "")
+    return sides[0], "→", sides[1]
 
 
 def outcome_view(outcome: Outcome) -> RenderableType:

@@ -9,7 +9,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.core.column import TEXT
+from igual.core.column import TEXT, Mask
 from igual.core.text.folding import trimmed
 
 Floats = npt.NDArray[np.float64]
@@ -81,3 +81,9 @@ def written(days: Floats, form: str) -> pa.Array:
     none = np.isnan(days)
     stamps = pa.array(np.where(none, 0, days).astype(np.int64) * 86_400, pa.int64(), mask=none)
     return pc.strftime(stamps.cast(pa.timestamp("s")), format=strptime_form(form)).cast(TEXT)
+
+
+def forms_of(values: pa.Array) -> list[tuple[str, Mask]]:
+    """The common forms in which some of the texts are dates, and for each which those are."""
+    found = [(form, ~np.isnan(days(values, form))) for form in COMMON]
+    return [(form, mask) for form, mask in found if mask.any()]

@@ -1,0 +1,185 @@
+"""What calls give back: results that print well and give pandas DataFrames."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
+
+from igual.core.headers import Renamed
+from igual.core.hints import Hint
+from igual.core.outcome import Followed
+from igual.core.outcome import Outcome as CoreOutcome
+from igual.core.preview import Previewed
+from igual.core.preview import preview as preview_of
+from igual.core.survey import Survey as CoreSurvey
+from igual.core.tally import Tally as CoreTally
+from igual.report import html, records, views
+from igual.report.terminal import as_text
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+def frame_of(found: records.Records, columns: Sequence[str]) -> pd.DataFrame:
+    """Records as a DataFrame, with its columns even where there are none."""
+    import pandas as pd
+
+    return pd.DataFrame(found, columns=list(columns))
+
+
+class Shown:
+    """Results that print as a terminal shows them, and as tables in a notebook."""
+
+    def _view(self) -> Any:
+        raise NotImplementedError
+
+    def _frames(self) -> dict[str, pd.DataFrame]:
+        raise NotImplementedError
+
+    def __repr__(self) -> str:
+        return as_text(self._view())
+
+    def _repr_html_(self) -> str:
+        return "".join(
+            f"<h4>{title}</h4>{frame.to_html(index=False, na_rep='')}"
+            for title, frame in self._frames().items()
+        )
+
+
+class Survey(Shown):
+    """A table at first look; it prints well.
+
+    columns: DataFrame with column, kind, rows, distinct, missing, blank, shortest, longest, most_frequent.
+    oddities: DataFrame with column, oddity, values, rows, groups, examples (everything invisible drawn).
+    """
+
+    def __init__(self, found: CoreSurvey) -> None:
+        self._found = found
+
+    @cached_property
+    def columns(self) -> pd.DataFrame:
+        return frame_of(records.of_columns(self._found), records.COLUMNS)
+
+    @cached_property
+    def oddities(self) -> pd.DataFrame:
+        return frame_of(records.of_oddities(self._found), records.ODDITIES)
+
+    def _view(self) -> Any:
+        return views.survey_view(self._found)
+
+    def _frames(self) -> dict[str, pd.DataFrame]:
+        return {"Columns": self.columns, "What is odd": self.oddities}
+
+
+class Tally(Shown):
+    """Distinct values and how often they occur; it prints well.
+
+    table: DataFrame with value, rows, share and running_share (both of all rows of the column, 0 to 1).
+    rest: the rows of values that `top` left out.
+    """
+
+    def __init__(self, found: CoreTally, top: int | None = None) -> None:
+        self._found = found
+        self._top = top
+
+    @cached_property
+    def table(self) -> pd.DataFrame:
+        return frame_of(records.of_tally(self._found)[: self._top], records.TALLY)
+
+    @property
+    def rest(self) -> int:
+        return self._found.counted - int(self.table["rows"].sum())
+
+    def _view(self) -> Any:
+        return views.tally_view(self._found, top=self._top or 40)
+
+    def _frames(self) -> dict[str, pd.DataFrame]:
+        return {"Values": self.table}
+
+
+class Preview(Shown):
+    """What rules change, before and after, with what differs marked.
+
+    table: DataFrame with rule, do, column, before, after, rows.
+    """
+
+    def __init__(self, found: list[Previewed]) -> None:
+        self._found = found
+
+    @cached_property
+    def table(self) -> pd.DataFrame:
+        changes = [change for previewed in self._found for change in previewed.changes]
+        return frame_of(records.of_named(changes), records.CHANGES)
+
+    def _view(self) -> Any:
+        return views.preview_view(self._found, plain=True)
+
+    def _repr_html_(self) -> str:
+        return html.of_preview(self._found)
+
+
+class Outcome(Shown):
+    """What a rulebook made of a table, with the account of every change; it prints well.
+
+    table: the clean table, of the same kind as what came in.
+    hints: warnings worth reading, each with rule, column, kind and text.
+    """
+
+    def __init__(self, found: CoreOutcome, table: Any, renamed: Sequence[Renamed] = ()) -> None:
+        self._found = found
+        self._renamed = renamed
+        self.table = table
+
+    @cached_property
+    def headers(self) -> pd.DataFrame:
+        """Column names in the rulebook's style: raw, clean, collided (it got a number)."""
+        return frame_of(records.of_named(list(self._renamed)), records.RENAMED)
+
+    @property
+    def hints(self) -> list[Hint]:
+        return self._found.hints
+
+    @cached_property
+    def trail(self) -> pd.DataFrame:
+        """column, raw, clean, rows, rules (numbers of those that changed it), steps (what each made of it)."""
+        return self._found.trail.to_pandas()  # type: ignore[no-any-return]
+
+    @cached_property
+    def effects(self) -> pd.DataFrame:
+        """Per rule and column: values and rows changed, unknown values and rows, near misses, note."""
+        return frame_of(self._found.effects, records.EFFECTS)
+
+    @cached_property
+    def unknown(self) -> pd.DataFrame:
+        """Values without a label or entry, whatever became of them: rule, column, value, rows, kind, near."""
+        return frame_of(records.of_named(self._found.unknown), records.UNKNOWN)
+
+    @cached_property
+    def unused(self) -> pd.DataFrame:
+        """Pairs, codes and list entries that served for no value: rule, do, of, entry."""
+        return frame_of(self._found.unused, records.UNUSED)
+
+    @cached_property
+    def near_misses(self) -> pd.DataFrame:
+        """Values an entry would have caught but for case, outer spaces, …: rule, column, entry, value, rows."""
+        return frame_of(records.of_named(self._found.near_misses), records.NEAR_MISSES)
+
+    def preview(self, most: int = 5) -> Preview:
+        """What each rule changed, in up to `most` examples that show every kind of change; it prints well."""
+        return Preview(preview_of(self._found.stages, most))
+
+    def crosswalk(self, column: str) -> pd.DataFrame:
+        """raw, clean and rows of one column, a row for each distinct raw value."""
+        return self._found.crosswalk(column).to_pandas()  # type: ignore[no-any-return]
+
+    def follow(self, column: str, raw: str | None) -> list[Followed]:
+        """One raw value through every rule of its column: rule, do, before, after."""
+        return self._found.follow(column, raw)
+
+    def _view(self) -> Any:
+        return views.outcome_view(self._found)
+
+    def _frames(self) -> dict[str, pd.DataFrame]:
+        hints = frame_of(records.of_named(self.hints), records.HINTS)
+        return {"What each rule changed": self.effects, "Unknown": self.unknown, "Hints": hints}
