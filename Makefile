@@ -43,6 +43,7 @@ types: $(VENV)/.installed-dev
 	$(BIN)/mypy
 
 tests: $(VENV)/.installed-dev
+	@bash tools/install_unicode_data.sh
 	$(BIN)/python -m pytest
 
 bench: $(VENV)/.installed-bench

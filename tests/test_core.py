@@ -13,6 +13,7 @@ from igual.core.conditions import Condition
 from igual.core.errors import did_you_mean, nearest
 from igual.core.lists import Codebook, ReferenceList
 from igual.core.oddities import oddities
+from igual.core.preview import preview
 from igual.core.rulebook import Rulebook
 from igual.core.rules import Case, Label, Match, Replace, Rule, Spacing
 from igual.core.survey import survey
@@ -142,7 +143,7 @@ def test_no_rule_fails_on_any_text(cells: list[str | None], rule: Rule) -> None:
         new is None for new in trail.clean.to_pylist()
     ]
     assert sum(unknown.rows for unknown in outcome.unknown) <= len(cells)
-    shown = as_text(outcome_view(outcome), preview_view(outcome.stages, 3))
+    shown = as_text(outcome_view(outcome), preview_view(preview(outcome.stages, 3)))
     assert shown.splitlines()[0] == "What each rule changed"
 
 

@@ -165,7 +165,16 @@ def _noted(outcome: Outcome) -> Iterable[Hint]:
 def _numbers_once_spaced(outcome: Outcome) -> Iterable[Hint]:
     """Columns in which spaces were all that kept values from being numbers."""
     for stage in outcome.stages:
-        if stage.rule.do != "spacing" or not stage.changed.any():
+        later = {
+            other.rule.do
+            for other in outcome.stages
+            if other.number > stage.number and stage.target in other.rule.columns
+        }
+        if (
+            stage.rule.do != "spacing"
+            or not stage.changed.any()
+            or later & {"label", "match", "number", "bands"}
+        ):
             continue
         telling = ~is_blank(stage.after)
         now, before = ~np.isnan(numbers(stage.after)), found(stage.before, PLAIN_NUMBER)

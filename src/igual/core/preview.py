@@ -74,12 +74,18 @@ def differences(before: str, after: str) -> list[tuple[str, str]]:
 
 
 def kind_of(before: str | None, after: str | None) -> tuple[str, ...]:
-    """What sort of change was made: the shapes of what went and what came, each once."""
+    """What sort of change was made: the shapes of what went and what came, and whether at an end; each once."""
     if before is None or after is None:
         return ("missing",)
     if before.casefold() == after.casefold():
         return ("case",)
-    shapes = (f"{_shape(one)}>{_shape(other)}" for one, other in differences(before, after) if one != other)
+    stretches = differences(before, after)
+    ends = {0: "start", len(stretches) - 1: "end"}
+    shapes = (
+        f"{ends.get(place, '')} {_shape(one)}>{_shape(other)}"
+        for place, (one, other) in enumerate(stretches)
+        if one != other
+    )
     return tuple(dict.fromkeys(shapes))
 
 
