@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import figures, world_cities
+from benchmarks import figures, text_rules, world_cities
 
 FIGURES = {
     "rows": figures.many_rows,
@@ -12,6 +12,9 @@ FIGURES = {
     "file": figures.a_file,
     "start": figures.start_up,
     "cities": world_cities.run,
+    "pairs": text_rules.many_pairs,
+    "mentions": text_rules.mentions,
+    "rules": text_rules.every_rule,
 }
 
 

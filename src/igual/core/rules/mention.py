@@ -66,9 +66,12 @@ class _Rewriter:
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         found = self._mentions.found_in(self._key(values).to_pylist())
         joined = self._rule.several == "all"
+        entries = self.entries
         texts = [
-            _BETWEEN.join(self.entries[place] for place in places)
-            if places and (joined or len(places) == 1)
+            entries[places[0]]
+            if len(places) == 1
+            else _BETWEEN.join(entries[place] for place in places)
+            if places and joined
             else None
             for places in found
         ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import re
 import unicodedata
 from collections.abc import Callable, Collection
@@ -11,9 +12,9 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.core.column import as_mask
-from igual.core.text.arrays import ascii_or, each, each_where, found
+from igual.core.text.arrays import each, each_where, found
 from igual.core.text.identifiers import IDENTIFIER_STYLES, identifier_in
-from igual.core.text.names import named
+from igual.core.text.names import SPECIAL, namer
 
 Style = Literal[
     "lower", "upper", "sentence", "title", "name", "camel", "pascal", "snake", "kebab", "train", "constant"
@@ -23,9 +24,13 @@ Language = Literal["az", "de", "el", "nl", "tr"]
 # A word: letters, digits and the marks on them, with apostrophes inside (don't, O’Brien) but not at its ends.
 _LETTER = "(?:[^\\W_]|[\u0300-\u036f\u1dc0-\u1dff\u20d0-\u20ff\ufe20-\ufe2f])"
 _WORD = re.compile(f"{_LETTER}+(?:['’]{_LETTER}+)*")
-# Texts on which Arrow's title and sentence kernels agree with the words above.
-_ONLY_WORDS = r"^([A-Za-z]+([ \-]+[A-Za-z]+)*)?$"
+# ASCII texts on which Arrow's kernels disagree with the words above: signs, and letters beside digits.
+_NOT_ONLY_WORDS = r"[^A-Za-z0-9 \-]|[A-Za-z][0-9]|[0-9][A-Za-z]"
 _AFTER_COLON = re.compile(r":\s+$")
+
+
+# So many words are remembered in the case they were put in.
+_REMEMBERED = 1 << 14
 
 
 def recased(
@@ -35,15 +40,24 @@ def recased(
     small: Collection[str],
     language: Language | None = None,
 ) -> pa.Array:
-    """Texts in another case; see `igual.rules.Case` for the settings."""
+    """Texts in another case; see `igual.rules.Case` for the settings.
+
+    Arrow's kernels do the plain ASCII texts; those with letters, words or places that need care, Python does.
+    """
     one = _one_text(style, frozenset(keep), frozenset(word.lower() for word in small), language)
     kernel = _KERNELS.get(style)
-    if kernel is None or keep or small or language in ("tr", "az", "nl"):
+    if kernel is None or language in ("tr", "az", "nl"):
         return each(values, one)
     if style in ("lower", "upper"):
-        return ascii_or(values, kernel, one)
-    plain = found(values, _ONLY_WORDS) | as_mask(values.is_null())
-    return each_where(kernel(values), ~plain, values, one)
+        careful = ~as_mask(pc.string_is_ascii(values).fill_null(True))
+    else:
+        # The first character of a sentence is its first letter only where nothing stands before it.
+        careful = found(values, f"{_NOT_ONLY_WORDS}|^[ -]" if style == "sentence" else _NOT_ONLY_WORDS)
+    if words := [re.escape(word) for word in (*keep, *small)]:
+        careful |= found(values, rf"(?i)\b(?:{'|'.join(words)})\b")
+    if style == "name":
+        careful |= found(values, SPECIAL)
+    return each_where(kernel(values), careful, values, one)
 
 
 _KERNELS: dict[str, Callable[[pa.Array], pa.Array]] = {
@@ -51,6 +65,7 @@ _KERNELS: dict[str, Callable[[pa.Array], pa.Array]] = {
     "upper": pc.ascii_upper,
     "sentence": pc.ascii_capitalize,
     "title": pc.ascii_title,
+    "name": pc.ascii_title,
 }
 
 
@@ -90,38 +105,48 @@ def _one_text(
     if style in IDENTIFIER_STYLES:
         return identifier_in(style, keep)  # type: ignore[arg-type]
     if style == "name":
-        return lambda text: named(text, small, keep, change)
+        return namer(small, keep, change)
     if not keep and style in ("lower", "upper"):
         return change
+    # Words come again and again in different values: each is put in its case once.
+    remembered = functools.lru_cache(_REMEMBERED)
+    inside = remembered(lambda word: _cased(word, style, keep, small, change, language, edge=False))
+    at_edge = remembered(lambda word: _cased(word, style, keep, small, change, language, edge=True))
 
     def one(text: str) -> str:
-        # Some letters depend on their neighbours (Greek final sigma), so case is changed over the whole text,
-        # unless it grows by that (ß in upper case) and its words can't be told apart by position any more.
-        whole = change(text)
-        in_place = len(whole) == len(text)
+        if style == "sentence":
+            first = _WORD.search(text)
+            start = first.end() if first else 0
+            return (
+                text[: first.start()]
+                + at_edge(first[0])
+                + _WORD.sub(lambda word: inside(word[0]), text[start:])
+                if first
+                else text
+            )
+        if style != "title" or not small or small.isdisjoint(_WORD.findall(change(text))):
+            return _WORD.sub(lambda word: inside(word[0]), text)
         words = list(_WORD.finditer(text))
-        parts: list[str] = []
-        at = 0
-        for place, word in enumerate(words):
-            start, end = word.span()
-            base = whole[start:end] if in_place else change(word[0])
-            between = text[at:start]
-            parts.append(between)
-            edge = place in (0, len(words) - 1) or _AFTER_COLON.search(between) is not None
-            if word[0] in keep:
-                parts.append(word[0])
-            elif _begins_high(style, place, edge, base in small):
-                parts.append(_first_high(base, language))
-            else:
-                parts.append(base)
-            at = end
-        return "".join([*parts, text[at:]])
+        edges = {words[0].start(), words[-1].start()}
+        edges |= {word.start() for word in words if _AFTER_COLON.search(text[: word.start()])}
+        return _WORD.sub(lambda word: (at_edge if word.start() in edges else inside)(word[0]), text)
 
     return one
 
 
-def _begins_high(style: Style, place: int, edge: bool, is_small: bool) -> bool:
-    """Whether the word at `place` gets a capital; edges are the first and last word, and those after a colon."""
-    if style == "title":
-        return edge or not is_small
-    return style == "sentence" and place == 0
+def _cased(
+    word: str,
+    style: Style,
+    keep: frozenset[str],
+    small: frozenset[str],
+    change: Callable[[str], str],
+    language: Language | None,
+    *,
+    edge: bool,
+) -> str:
+    """One word in a style; at an edge small words are high too, and the first word of a sentence is."""
+    if word in keep:
+        return word
+    base = change(word)
+    high = edge or base not in small if style == "title" else edge
+    return _first_high(base, language) if high and style in ("title", "sentence") else base

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Collection
 from typing import Literal
 
 IdentifierStyle = Literal["camel", "pascal", "snake", "kebab", "train", "constant"]
+_ASCII_WORD = re.compile("[A-Z]+(?![a-z])|[A-Z]?[a-z]+|[0-9]+")
 IDENTIFIER_STYLES = ("camel", "pascal", "snake", "kebab", "train", "constant")
 
 
@@ -15,6 +17,8 @@ def split_words(text: str) -> list[str]:
     >>> split_words("HTTPServer2Go_now")
     ['HTTP', 'Server', '2', 'Go', 'now']
     """
+    if text.isascii():
+        return _ASCII_WORD.findall(text.replace("'", ""))
     words: list[str] = []
     current = ""
     for at, character in enumerate(text):

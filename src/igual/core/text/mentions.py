@@ -35,15 +35,19 @@ class Mentions:
     def _in_one(self, text: str) -> tuple[int, ...]:
         words = _WORD.findall(text)
         lengths = self._lengths
+        if lengths.keys().isdisjoint(words):
+            return ()
         found: list[int] = []
         behind = 0
         for at, word in enumerate(words):
-            if word in lengths and at >= behind:
-                for size in lengths[word]:
-                    entry = self._entry_of.get(tuple(words[at : at + size]))
-                    if entry is not None:
-                        behind = at + size
-                        if entry not in found:
-                            found.append(entry)
-                        break
+            sizes = lengths.get(word)
+            if sizes is None or at < behind:
+                continue
+            for size in sizes:
+                entry = self._entry_of.get(tuple(words[at : at + size]) if size > 1 else (word,))
+                if entry is not None:
+                    behind = at + size
+                    if entry not in found:
+                        found.append(entry)
+                    break
         return tuple(found)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import itertools
 import re
 from collections.abc import Callable, Collection
@@ -22,11 +23,41 @@ _WRITTEN = {
 }  # fmt: skip
 _FIRM_ENDINGS = frozenset({"ag", "kg", "sa", "bv", "nv", "oy", "ab"})
 _ROMAN = re.compile(r"(?=[ivx])x{0,3}(ix|iv|v?i{0,3})")
+# ASCII texts in which a word may not simply get a capital (RE2 syntax).
+SPECIAL = rf"[a-z][A-Z]|(?i)\b(?:ma?c[a-z]|po\b|(?:{'|'.join(_WRITTEN)})\b)|[0-9][a-z]|\b[ivx]+$"
 _WORD = re.compile(r"[^\W\d_]+(?:['’][^\W\d_]+)*")
+_AFTER_DIGIT = re.compile(r"\d[^\W\d_]")
 
 
-def named(text: str, small: Collection[str], keep: Collection[str], lower: Callable[[str], str]) -> str:
-    """A text in the case of names; words in mixed case that look intended stay, and so do those to keep."""
+def namer(small: frozenset[str], keep: frozenset[str], lower: Callable[[str], str]) -> Callable[[str], str]:
+    """A function that writes a text in the case of names.
+
+    Words in mixed case that look intended stay, and so do those to keep.
+    """
+    # What a word becomes depends on its place for a few words only; all others are put in their case once.
+    placed = frozenset({*small, *_WRITTEN, "po"})
+
+    @functools.lru_cache(1 << 14)
+    def plain(word: str) -> str:
+        return (
+            word if word in keep or _looks_intended(word) else _one_word(lower(word), 1, False, frozenset())
+        )
+
+    def one(text: str) -> str:
+        words = _WORD.findall(text)
+        if not words or (
+            not _AFTER_DIGIT.search(text)
+            and placed.isdisjoint(map(str.lower, words))
+            and not _ROMAN.fullmatch(words[-1].lower())
+        ):
+            return _WORD.sub(lambda word: plain(word[0]), text)
+        return _named(text, small, keep, lower)
+
+    return one
+
+
+def _named(text: str, small: Collection[str], keep: Collection[str], lower: Callable[[str], str]) -> str:
+    """The same word by word, for a text in which places matter."""
     words = list(_WORD.finditer(text))
     parts: list[str] = []
     at = 0
