@@ -57,6 +57,27 @@ def test_tally(run: Run, trees: Path) -> None:
     assert "0 distinct values" in run("tally trees.csv -c site --blank").stdout
 
 
+def test_tally_in_other_ways(run: Run, trees: Path) -> None:
+    crossed = run("tally trees.csv -c site --by condition --top 2").stdout.splitlines()
+    assert crossed[0] == "site by condition"
+    assert crossed[2].split()[:3] == ["site", "1", "G"]
+    assert crossed[2].endswith("others")
+    by_two = json.loads(run("tally trees.csv -c site --by condition --by district --json").stdout)
+    assert sum(sum(value["rows"]) for value in by_two["values"]) == 2_000
+    assert len(by_two["headings"][0]) == 2
+    assert run("tally trees.csv -c site --distinct --top 2").stdout == "s\na\n"
+    assert [
+        line.split()[0] for line in run("tally trees.csv -c species --of words").stdout.splitlines()[4:7]
+    ] == ["2", "1", "3"]
+    tall = run("tally trees.csv -c height_m --above 27.5")
+    assert "can't be read as plain numbers or dates" in tall.stderr
+    run("apply trees.toml trees.csv --out clean.csv --only 10")
+    compared = run("tally trees.csv -c district --against clean.csv --top 3").stdout
+    assert compared.startswith("district: 125 vanished, 10 merged")
+    assert "and 6 more" in compared
+    assert run("tally trees.csv -c site --by condition --distinct").returncode == 2
+
+
 def test_apply_writes_what_it_says(run: Run, trees: Path) -> None:
     done = run("apply trees.toml trees.csv --out clean.csv --trail trail.csv --crosswalk walk.parquet")
     assert done.returncode == 0
@@ -64,7 +85,7 @@ def test_apply_writes_what_it_says(run: Run, trees: Path) -> None:
     assert done.stdout.endswith("clean table: clean.csv\ntrail: trail.csv\ncrosswalk: walk.parquet\n")
     raw, clean = (trees / "trees.csv").read_text(), (trees / "clean.csv").read_text()
     assert clean.splitlines()[1] == (
-        "00001,Small-leaved lime,good,avenue,Saint Brannock,Kestrel Hill Road,ALDOUS,27/10/1974,25.9,,Aldous Tree Care Ltd"
+        "00001,Small-leaved lime,good,avenue,Saint Brannock,Kestrel Hill Road,ALDOUS,1974-10-27,25.9,,,Aldous Tree Care Ltd,tall"
     )
     for file in (raw, clean):
         assert file.count("\nin Church Street") == raw.count("\nin Church Street") > 0
@@ -73,29 +94,33 @@ def test_apply_writes_what_it_says(run: Run, trees: Path) -> None:
     account = json.loads(again.stdout)
     assert account["rows"] == 2_000
     assert {hint["kind"] for hint in account["hints"]} == {"unused", "unknown"}
-    assert {value["value"] for value in account["unknown"] if value["kind"] == "unlabelled"} == {
-        "9",
-        "n/a",
-        "?",
-        "x",
-    }
+    assert {value["value"] for value in account["unknown"] if value["kind"] == "unlabelled"} == {"9", "x"}
     assert account["unused"] == [
-        {"rule": 4, "do": "replace", "of": "pairs", "entry": "Hawthron"},
-        {"rule": 5, "do": "match", "of": "list species", "entry": "Judas tree"},
+        {"rule": 4, "do": "replace", "of": "pair list misspellings", "entry": "sicamore"},
+        {"rule": 5, "do": "replace", "of": "pairs", "entry": "Hawthron"},
+        {"rule": 6, "do": "match", "of": "list species", "entry": "Judas tree"},
     ]
 
 
 def test_preview_writes_nothing(run: Run, trees: Path) -> None:
     shown = run("apply trees.toml trees.csv --preview 2")
-    assert "rule 7 (label), column site: 9 values would change" in shown.stdout
+    assert "rule 9 (label), column site: 9 values would change" in shown.stdout
     assert "7 more" in shown.stdout
+    assert "‹⟨no-break space⟩›" in shown.stdout
+    first = run("apply trees.toml trees.csv --preview 1 --only 1").stdout
+    assert "rule 1 (spacing), column species" in first
+    assert "rule 2" not in first
+    assert (
+        "there is no rule 99: the rulebook has 17"
+        in run("apply trees.toml trees.csv --preview 1 --only 99").stderr
+    )
     assert leftovers(trees) == sorted(FILES)
 
 
 def test_check_is_a_gate(run: Run, trees: Path, write: Write) -> None:
     found = run("check trees.toml trees.csv")
     assert found.returncode == 1
-    assert "Unknown: 17 values, 68 rows" in found.stdout
+    assert "Unknown: 28 values, 87 rows" in found.stdout
     assert json.loads(run("check trees.toml trees.csv --json").stdout)["in_order"] is False
     write("few.csv", "condition\n1\nG\n")
     write("few.toml", 'igual = 1\n[codebooks.c]\nfile = "condition.csv"\n[[rule]]\ncolumn = "condition"\ndo = "label"\n'
@@ -186,11 +211,13 @@ def test_the_demo_tells_its_story_and_keeps_what_the_reader_changed(run: Run, tm
         assert part in told.stdout
     assert "species: 375 spellings before, 29 after" in told.stdout
     rulebook = tmp_path / "port" / "trees.toml"
-    rulebook.write_text(rulebook.read_text().replace('mapel = "maple"', 'mapel = "maple", Mapel = "Maple"'))
+    rulebook.write_text(
+        rulebook.read_text().replace('{ and = "&" }', '{ and = "&", And = "&" }\nignore_case = true')
+    )
     failed = run("demo port")
     assert failed.returncode == 2
-    assert "trees.toml: rule 3 (replace): pairs 'mapel' and 'Mapel' are the same" in failed.stderr
-    rulebook.write_text(rulebook.read_text().replace("Mapel = ", "plain = "))
+    assert "trees.toml: rule 12 (replace): pairs 'and' and 'And' are the same" in failed.stderr
+    rulebook.write_text(rulebook.read_text().replace("And = ", "und = "))
     assert "Your own trees.toml in port stays as you changed it." in run("demo port").stdout
 
 

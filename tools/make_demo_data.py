@@ -217,6 +217,9 @@ def make(folder: Path) -> None:
             ["value", "alias"],
             [[entry, "|".join(others)] for entry, others in entries.items()],
         )
+    listed = ("mapel", "brich", "hornbeem", "chesnut", "norwy", "sicamore")
+    meant = {wrong.lower(): right for right, wrong in MISSPELT.items()} | {"sicamore": "sycamore"}
+    write(folder / "misspellings.csv", ["from", "to"], [[wrong, meant[wrong].lower()] for wrong in listed])
     for name, codes in (("condition", CONDITION), ("site", SITE)):
         write(folder / f"{name}.csv", ["code", "label"], [[code, label] for code, label in codes.items()])
 

@@ -13,15 +13,15 @@ from typing import Any
 import igual
 from igual import rules
 from igual.core.conditions import Condition
+from igual.core.rules import Rule as BaseRule
 from igual.report import records
 
 ROOT = Path(__file__).parent.parent
-FUNCTIONS = ("survey", "tally", "count")
-CLASSES = ("Survey", "Tally", "Rulebook", "Outcome", "ReferenceList", "Codebook")
+FUNCTIONS = ("survey", "tally", "count", "cross_table", "compare", "date_forms", "clean_names")
+CLASSES = ("Survey", "Tally", "Rulebook", "Outcome", "ReferenceList", "Codebook", "PairList")
 ERRORS = ("IgualError", "TableError", "ListError", "RulebookError", "OutputError")
 COMMANDS = ("survey", "tally", "apply", "check", "demo")
-RULES = (rules.Spacing, rules.Case, rules.Replace, rules.Label, rules.Match)
-SHARED = ("column", "columns", "into", "note")
+SHARED = ("column", "columns", "into", "when", "note")
 JSON: dict[str, dict[str, Any]] = {
     "survey": {"rows": None, "columns": records.COLUMNS, "oddities": records.ODDITIES},
     "tally": {"column": None, "rows": None, "counted": None, "values": records.TALLY},
@@ -86,20 +86,14 @@ def defaults(kind: Any) -> str:
     rows = ["| word | when nothing is said |", "|---|---|"]
     for name, field in kind.model_fields.items():
         if name not in (*SHARED, "do"):
-            default = (
-                "(must be given)"
-                if field.is_required()
-                else f"`{field.get_default(call_default_factory=True)!r}`"
-            )
+            default = "(must be given)" if field.is_required() else said(field.get_default())
             rows.append(f"| `{name}` | {default} |")
     return "\n".join(rows)
 
 
-def _said(default: Any) -> str:
+def said(default: Any) -> str:
     """A default as a rulebook would say it."""
-    if default is None:
-        return "(not set)"
-    return f"`{json.dumps(default)}`"
+    return "(not set)" if default is None else f"`{json.dumps(default)}`"
 
 
 def help_of(command: str) -> str:
@@ -122,8 +116,8 @@ def page() -> str:
             docstring(getattr(igual, name)),
         ]
     parts += ["## Conditions", docstring(Condition)]
-    parts += ["## Rules", "Every rule takes these words:", docstring(rules.Spacing.__mro__[1])]
-    for kind in RULES:
+    parts += ["## Rules", "Every rule takes these words:", docstring(BaseRule)]
+    for kind in rules.KINDS:
         do = kind.model_fields["do"].default
         parts += [
             f"### `{do}`",
@@ -131,6 +125,7 @@ def page() -> str:
             docstring(kind),
             defaults(kind),
         ]
+    parts += ["### Alone on one column", signature("Rule.on", rules.Alone.on), docstring(rules.Alone.on)]
     parts += ["## Classes"]
     for name in CLASSES:
         parts += [f"### `igual.{name}`", docstring(getattr(igual, name)), *members(getattr(igual, name))]

@@ -22,6 +22,14 @@ _UNKNOWN = {
     "unlabelled": "have no label",
     "unlisted": "are not in the list",
     "unread": "can't be read in the stated form",
+    "undecided": "mention several entries, or none",
+}
+
+
+_UNKNOWN_ONE = {
+    "have no label": "has no label",
+    "are not in the list": "is not in the list",
+    "mention several entries, or none": "mentions several entries, or none",
 }
 
 
@@ -117,7 +125,7 @@ def _flagged(outcome: Outcome) -> Iterable[Hint]:
         whose = f"{counted(len(records), 'value')} of column {stage.target!r} ({counted(rows, 'row')})"
         text = f"{stage.name}: {whose} {what}: {said}"
         if len(records) == 1:
-            text = text.replace(" have ", " has ", 1).replace(" are ", " is ", 1)
+            text = text.replace(what, _UNKNOWN_ONE.get(what, what))
         yield Hint(stage.number, stage.target, "unknown", text)
 
 

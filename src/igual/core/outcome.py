@@ -22,7 +22,13 @@ TRAIL_SCHEMA = {
 CROSSWALK_SCHEMA = {"raw": TEXT, "clean": TEXT, "rows": pa.int64()}
 
 
-_UNKNOWN = {"label": "unlabelled", "bands": "unlabelled", "number": "unread", "date": "unread"}
+_UNKNOWN = {
+    "label": "unlabelled",
+    "bands": "unlabelled",
+    "number": "unread",
+    "date": "unread",
+    "mention": "undecided",
+}
 
 
 class Followed(NamedTuple):

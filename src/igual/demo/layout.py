@@ -15,6 +15,7 @@ FILES = {
     "species.csv": "reference list of species, with botanical names and other aliases",
     "districts.csv": "reference list of districts",
     "contractors.csv": "reference list of contractors",
+    "misspellings.csv": "pair list of misspellings and what was meant",
     "condition.csv": "codebook of the condition of a tree: the codes of all three crews",
     "site.csv": "codebook of the site: a and A mean different things",
 }

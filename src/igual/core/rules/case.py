@@ -25,6 +25,10 @@ class Case(Rule):
         (capitals without accents). Greek final sigma is right in any case.
 
     In names, a word in mixed case that looks intended (deVries) is left. Missing values stay missing.
+
+    >>> from igual.rules import Case
+    >>> Case(style="title", small=("of",), keep=("NW",)).on(["ALLEY OF THE NETS", "NW ring road"])
+    ['Alley of The Nets', 'NW Ring Road']
     """
 
     do: Literal["case"] = "case"

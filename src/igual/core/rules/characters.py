@@ -28,6 +28,10 @@ class Characters(Rule):
     fold: letters lose their accents, also those that don't decompose (ø, ł, đ, æ, ß).
 
     What is asked for happens in the order: repair, form, straighten, fold, keep or drop. Missing stays missing.
+
+    >>> from igual.rules import Characters
+    >>> Characters(keep=("digits",), stated="-").on(["tel. 555-01"])
+    ['555-01']
     """
 
     do: Literal["characters"] = "characters"

@@ -29,6 +29,10 @@ class Overlay(Rule):
     pad: one character to fill up with.
 
     Values that end before `start` stay as they are, and are reported. Missing values stay missing.
+
+    >>> from igual.rules import Overlay
+    >>> Overlay(start=-4, length=4, text="*", same_length=True, pad="*").on(["AB-1234"])
+    ['AB-****']
     """
 
     do: Literal["overlay"] = "overlay"
@@ -69,6 +73,10 @@ class Part(Rule):
 
     A value without such a part gives an empty text. With several columns, what a value lacks is empty,
     and what it has too much stays together in the last column. Both are reported. Missing stays missing.
+
+    >>> from igual.rules import Part
+    >>> Part(separator="/", nth=-1).on(["a/b/c"]), Part(separator=":", into=("h", "m")).on(["12:30"])
+    (['c'], {'h': ['12'], 'm': ['30']})
     """
 
     splits: ClassVar[bool] = True
@@ -115,6 +123,10 @@ class Extract(Rule):
 
     Where nothing is found, a new column is missing there, and a column in place stays as it is; either is
     reported. Missing values stay missing.
+
+    >>> from igual.rules import Condition, Extract
+    >>> Extract(pieces=Condition(pattern="^[0-9]{4,6}$")).on(["permit 12 of 20345, urgent"])
+    ['20345']
     """
 
     splits: ClassVar[bool] = True

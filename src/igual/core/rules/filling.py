@@ -27,6 +27,11 @@ class Compose(Rule):
 
     Where a part is missing or blank it is left out, together with the text before it (for the first part: the
     text after it). Where all parts are, the result is missing.
+
+    >>> import igual
+    >>> book = igual.Rulebook([igual.rules.Compose(template="{street} {number}", into="address")])
+    >>> book.apply({"street": ["Mill Street", "Quay"], "number": ["3", None]}).table["address"]
+    ['Mill Street 3', 'Quay']
     """
 
     do: Literal["compose"] = "compose"
@@ -91,6 +96,10 @@ class Blanks(Rule):
         those of nothing but spaces always mean it.
     ignore_case: find the texts in any case.
     fill: a text for all that is missing; without it they are missing: empty in a text table, None or NA elsewhere.
+
+    >>> from igual.rules import Blanks
+    >>> Blanks(texts=("n/a", "-")).on(["N/A", "oak", " "])
+    [None, 'oak', None]
     """
 
     do: Literal["blanks"] = "blanks"

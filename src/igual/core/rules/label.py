@@ -26,6 +26,11 @@ class Label(Rule):
     ignore_case: find codes in any case. Codes are case-sensitive unless this is said.
 
     A value that is a label of the codebook already stays and isn't unknown. Missing values and blanks stay.
+
+    >>> import igual
+    >>> from igual.rules import Label
+    >>> Label(codebook="site").on(["a", "A"], codebooks={"site": igual.Codebook({"a": "avenue", "A": "alley"})})
+    ['avenue', 'alley']
     """
 
     do: Literal["label"] = "label"

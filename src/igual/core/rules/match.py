@@ -31,6 +31,11 @@ class Match(Rule):
         (an empty text), or `{ text = "…" }`. Whatever is chosen, it is listed as unknown, with its rows.
 
     Missing values and blanks stay as they are.
+
+    >>> import igual
+    >>> from igual.rules import Match
+    >>> Match(list="trees").on(["NORWAY-MAPLE", "oak"], lists={"trees": igual.ReferenceList(["Norway maple"])})
+    ['Norway maple', 'oak']
     """
 
     do: Literal["match"] = "match"

@@ -31,6 +31,10 @@ class Number(Rule):
     The result is a number column where the table can have one, and plain numbers (`1234.5`) in a text table.
     A value that isn't a number in this form becomes missing and is listed as unknown, with its rows. Missing
     values and blanks are missing.
+
+    >>> from igual.rules import Number
+    >>> Number(decimal=",", grouping=".").on(["1.234,5", "n/a"])
+    [1234.5, None]
     """
 
     restates: ClassVar[bool] = True
@@ -80,6 +84,10 @@ class Date(Rule):
 
     A value that isn't a date in this form becomes missing and is listed as unknown, with its rows. Missing
     values and blanks are missing. `igual.date_forms` shows which forms a column has.
+
+    >>> from igual.rules import Date
+    >>> Date(form="DD.MM.YYYY", give="YYYY/MM/DD").on(["1.2.2024", "31.02.2024"])
+    ['2024/02/01', None]
     """
 
     restates: ClassVar[bool] = True
@@ -153,6 +161,10 @@ class Bands(Rule):
         `keep`, `blank` (an empty text), or `{ text = "…" }`. Whatever is chosen, it is listed as unknown.
 
     Missing values and blanks stay. The result carries the order of the bands.
+
+    >>> from igual.rules import Band, Bands
+    >>> Bands(bands=(Band(label="small", below=5), Band(label="tall", at_least=5))).on(["4.9", "5", "?"])
+    ['small', 'tall', '?']
     """
 
     do: Literal["bands"] = "bands"

@@ -25,14 +25,20 @@ class Mention(Rule):
     """Put in the place of a free text the list entry that it mentions.
 
     list: the name of the reference list. Its aliases count as spellings of their entries.
-    several: what becomes of a text that mentions several entries: it stays `open` (it is listed as unknown,
+    several: what becomes of a text that mentions several entries: it stays `open` (it is listed as undecided,
         and treated as `otherwise` says), or gives `all` of them, with `; ` between.
     ignore_case: find entries in any case.
-    otherwise: what becomes of a text that mentions none: `blank` (an empty text), `flag` (keep it, and warn),
-        `keep`, or `{ text = "…" }`. Whatever is chosen, it is listed as unknown, with its rows.
+    otherwise: what becomes of a text that mentions none: `blank` (an empty text), `keep`, `{ text = "…" }`, or
+        `flag` (keep it, list it as undecided, and warn).
 
     Only whole words count, with the hyphens and apostrophes in them: `Guinea-Bissau` doesn't mention `Guinea`. The
     longest spelling at a place wins. Missing values and blanks stay as they are.
+
+    >>> import igual
+    >>> from igual.rules import Mention
+    >>> land = igual.ReferenceList(["Guinea", "Guinea-Bissau", "Niger"])
+    >>> Mention(list="land").on(["to Guinea-Bissau", "Nigeria"], lists={"land": land})
+    ['Guinea-Bissau', '']
     """
 
     do: Literal["mention"] = "mention"
@@ -77,12 +83,14 @@ class _Rewriter:
         ]
         given = pa.array(texts, TEXT)
         known = given.is_valid().to_numpy(zero_copy_only=False)
-        unknown = ~known & ~is_blank(values)
+        without = ~known & ~is_blank(values)
+        new = given_or_otherwise(values, given, known, without, self._rule.otherwise)
+        # That a free text mentions nothing is no fault, unless the rule says so; that it mentions several is open.
+        mentions = np.array([bool(places) for places in found], np.bool_)
+        undecided = without if self._rule.otherwise == "flag" else without & mentions
         used = np.zeros(len(self.entries), np.bool_)
         used[[place for places in found for place in places]] = True
-        return Rewritten(
-            given_or_otherwise(values, given, known, unknown, self._rule.otherwise), unknown, used
-        )
+        return Rewritten(new, undecided, used)
 
     def near_misses(self, values: pa.Array, unused: Sequence[str]) -> builtins.list[NearMiss]:
         """The first of several entries that an open text mentions."""

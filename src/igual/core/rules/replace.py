@@ -34,6 +34,10 @@ class Replace(Rule):
     fill: names of columns in braces in what is put in, such as `{prefix}-`, stand for what these columns hold.
 
     Missing values stay missing.
+
+    >>> from igual.rules import Replace
+    >>> Replace(pairs={"mapel": "maple"}, where="word", ignore_case=True, keep_case=True).on(["MAPEL", "mapels"])
+    ['MAPLE', 'mapels']
     """
 
     do: Literal["replace"] = "replace"

@@ -30,6 +30,10 @@ class Spacing(Rule):
     gaps: which gaps `nth` counts: `all`, or only `double` ones, of two spaces and more.
 
     Missing values stay missing. A column that holds nothing but numbers once its spaces are gone stays text.
+
+    >>> from igual.rules import Spacing
+    >>> Spacing(also="_").on([" Norway  maple", "__a___b_", None])
+    ['Norway maple', 'a_b', None]
     """
 
     do: Literal["spacing"] = "spacing"
