@@ -121,6 +121,7 @@ def test_check_is_a_gate(run: Run, trees: Path, write: Write) -> None:
     found = run("check trees.toml trees.csv")
     assert found.returncode == 1
     assert "Unknown: 28 values, 87 rows" in found.stdout
+    assert "Not as it must be: 6 values, 43 rows" in found.stdout
     assert json.loads(run("check trees.toml trees.csv --json").stdout)["in_order"] is False
     write("few.csv", "condition\n1\nG\n")
     write("few.toml", 'igual = 1\n[codebooks.c]\nfile = "condition.csv"\n[[rule]]\ncolumn = "condition"\ndo = "label"\n'

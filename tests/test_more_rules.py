@@ -18,7 +18,9 @@ from igual.rules import (
     Blanks,
     Case,
     Characters,
+    Check,
     Compose,
+    Condition,
     Date,
     Extract,
     Label,
@@ -288,6 +290,25 @@ def test_tallies_in_other_ways() -> None:
     }
     assert compared.loc["oak", "made_of"] == ("Oak", "oak")
     assert igual.date_forms(["31.12.2024", "x", None])["form"].tolist() == ["DD.MM.YYYY"]
+
+
+def test_checks_say_what_must_hold(tmp_path: Any) -> None:
+    book = igual.Rulebook(
+        [Number(column="n")],
+        checks=[
+            Check(column="n", must=Condition(above=0)),
+            Check(column="t", must=Condition(blank=False), note="why"),
+        ],
+    )
+    outcome = book.apply({"n": ["1", "-1", "-1", ""], "t": ["x", "", None, "y"]})
+    assert outcome.unfit.fillna("").to_numpy().tolist() == [
+        [1, "n", "-1", 2, ""], [2, "t", "", 1, "why"], [2, "t", "", 1, "why"]
+    ]  # fmt: skip
+    assert "Not as it must be: 3 values, 4 rows" in repr(outcome)
+    book.save(tmp_path / "b.toml")
+    assert igual.Rulebook.load(tmp_path / "b.toml") == book
+    with pytest.raises(igual.RulebookError, match="check 2: the table has no column 't'; there are: n"):
+        book.apply({"n": ["1"]})
 
 
 def test_headers_in_one_style(tmp_path: Any) -> None:

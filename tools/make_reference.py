@@ -27,9 +27,10 @@ JSON: dict[str, dict[str, Any]] = {
     "tally": {"column": None, "rows": None, "counted": None, "values": records.TALLY},
     "apply": {
         "rulebook": None, "table": None, "rows": None, "effects": records.EFFECTS, "unknown": records.UNKNOWN,
-        "unused": records.UNUSED, "near_misses": records.NEAR_MISSES, "hints": records.HINTS, "written": None,
+        "unfit": records.UNFIT, "unused": records.UNUSED, "near_misses": records.NEAR_MISSES,
+        "hints": records.HINTS, "written": None,
     },
-    "check": {"in_order": None, "rows": None, "unknown": records.UNKNOWN},
+    "check": {"in_order": None, "rows": None, "unknown": records.UNKNOWN, "unfit": records.UNFIT},
 }  # fmt: skip
 
 
@@ -125,6 +126,11 @@ def page() -> str:
             docstring(kind),
             defaults(kind),
         ]
+    parts += [
+        "### Checks",
+        "In a rulebook a `[[check]]`, in Python `igual.rules.Check`.",
+        docstring(rules.Check),
+    ]
     parts += ["### Alone on one column", signature("Rule.on", rules.Alone.on), docstring(rules.Alone.on)]
     parts += ["## Classes"]
     for name in CLASSES:

@@ -156,6 +156,11 @@ class Outcome(Shown):
         return frame_of(records.of_named(self._found.unknown), records.UNKNOWN)
 
     @cached_property
+    def unfit(self) -> pd.DataFrame:
+        """Clean values that don't meet a check of the rulebook: check, column, value, rows, note."""
+        return frame_of(records.of_named(list(self._found.unfit)), records.UNFIT)
+
+    @cached_property
     def unused(self) -> pd.DataFrame:
         """Pairs, codes and list entries that served for no value: rule, do, of, entry."""
         return frame_of(self._found.unused, records.UNUSED)

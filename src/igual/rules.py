@@ -13,6 +13,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from igual.core import rules as core
+from igual.core.checks import Check
 from igual.core.conditions import Condition
 from igual.core.lists import Codebook, PairList, ReferenceList
 from igual.core.rulebook import Rulebook
@@ -27,6 +28,7 @@ __all__ = [
     "Blanks",
     "Case",
     "Characters",
+    "Check",
     "Compose",
     "Condition",
     "Date",

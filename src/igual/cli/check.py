@@ -13,7 +13,7 @@ from igual.cli.options import encoding_option, json_option, print_json, rulebook
 @encoding_option
 @json_option
 def check(rulebook: str, table: str, encoding: str | None, as_json: bool) -> int:
-    """See whether every value has its label and its entry; exit status 1 when one has not.
+    """See whether every value has its label and its entry, and meets the checks; exit status 1 if not.
 
     Example:  igual check trees.toml trees.csv
     """
@@ -21,16 +21,22 @@ def check(rulebook: str, table: str, encoding: str | None, as_json: bool) -> int
     from igual.core.text.saying import counted
     from igual.report.records import of_named
     from igual.report.terminal import show
-    from igual.report.views import unknown_view
+    from igual.report.views import unfit_view, unknown_view
 
     _, source, outcome = applied(rulebook, table, encoding)
-    unknown = outcome.unknown
+    unknown, unfit = outcome.unknown, list(outcome.unfit)
+    rows, in_order = source.table.num_rows, not unknown and not unfit
     if as_json:
-        print_json({"in_order": not unknown, "rows": source.table.num_rows, "unknown": of_named(unknown)})
-        return int(bool(unknown))
+        print_json(
+            {"in_order": in_order, "rows": rows, "unknown": of_named(unknown), "unfit": of_named(unfit)}
+        )
+        return int(not in_order)
     said_of_reading(source)
-    if not unknown:
-        click.echo(f"{source.path.name}: in order, {counted(source.table.num_rows, 'row')}")
+    if in_order:
+        click.echo(f"{source.path.name}: in order, {counted(rows, 'row')}")
         return 0
-    show(unknown_view(outcome, most=len(unknown)))
+    if unknown:
+        show(unknown_view(outcome, most=len(unknown)))
+    if unfit:
+        show(unfit_view(outcome, most=len(unfit)))
     return 1

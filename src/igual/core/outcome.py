@@ -11,6 +11,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from igual.core.checks import Unfit
 from igual.core.column import TEXT, Column, Mask
 from igual.core.errors import TableError, did_you_mean
 from igual.core.hints import Hint, hints_of
@@ -66,10 +67,12 @@ class Outcome:
     """The trails of all columns that rules touched, in Arrow tables and plain records.
 
     trails: by column. stages: every rule's work on every column, in the order it was done.
+    unfit: clean values that don't meet a check of the rulebook.
     """
 
     trails: Mapping[str, ColumnTrail]
     stages: Sequence[Stage]
+    unfit: Sequence[Unfit]
     _again: Callable[[Mapping[str, Column]], Mapping[str, ColumnTrail]]
 
     @cached_property

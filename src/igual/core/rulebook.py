@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Self
 
+from igual.core.checks import Check, unfit_for
 from igual.core.column import Column
 from igual.core.errors import RulebookError, did_you_mean, said_of
 from igual.core.lists import Codebook, PairList, ReferenceList, Shelf
@@ -24,6 +25,7 @@ class Rulebook:
 
     rules: applied from first to last, each to what the ones before it made.
     headers: a style for the names of the columns, once the rules are done (None: they stay).
+    checks: what must hold of the clean columns.
     """
 
     rules: Sequence[Rule]
@@ -31,9 +33,11 @@ class Rulebook:
     codebooks: Mapping[str, Codebook] = field(default_factory=dict)
     pairs: Mapping[str, PairList] = field(default_factory=dict)
     headers: Style | None = None
+    checks: Sequence[Check] = ()
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "rules", tuple(self.rules))
+        object.__setattr__(self, "checks", tuple(self.checks))
         if not self.rules:
             raise RulebookError("a rulebook needs at least one rule")
         for number, rule in enumerate(self.rules, 1):
@@ -47,10 +51,12 @@ class Rulebook:
                     )
 
     def up_to(self, only: int | None) -> Self:
-        """The rulebook with its first `only` rules; None: with all of them."""
-        if only is not None and not 1 <= only <= len(self.rules):
+        """The rulebook with its first `only` rules, and no checks; None: as it is."""
+        if only is None:
+            return self
+        if not 1 <= only <= len(self.rules):
             raise RulebookError(f"there is no rule {only}: the rulebook has {len(self.rules)}")
-        return self if only is None else replace(self, rules=self.rules[:only])
+        return replace(self, rules=self.rules[:only], checks=())
 
     def source_columns(self, names: Sequence[str]) -> tuple[str, ...]:
         """The columns of a table that the rules read, in order of use.
@@ -81,6 +87,12 @@ class Rulebook:
                         f"{where}: 'into' would write over the column {target!r}; take a new name"
                     )
                 made.append(target)
+        for number, check in enumerate(self.checks, 1):
+            if check.column not in [*names, *made]:
+                near = did_you_mean(check.column, [*names, *made])
+                raise RulebookError(f"check {number}: the table has no column {check.column!r}{near}")
+            if check.column not in made:
+                read[check.column] = None
         return tuple(read)
 
     def run(self, names: Sequence[str], column: Callable[[str], Column]) -> Outcome:
@@ -91,9 +103,13 @@ class Rulebook:
         trails = {name: ColumnTrail.begin(name, column(name)) for name in self.source_columns(names)}
         trails, stages = self._through(list(enumerate(self.rules, 1)), trails)
         touched = {stage.target for stage in stages}
-        return Outcome(
-            {name: trail for name, trail in trails.items() if name in touched}, tuple(stages), self._again
-        )
+        unfit = [
+            found
+            for number, check in enumerate(self.checks, 1)
+            for found in unfit_for(number, check, trails[check.column], self.lists)
+        ]
+        clean = {name: trail for name, trail in trails.items() if name in touched}
+        return Outcome(clean, tuple(stages), unfit, self._again)
 
     def _through(
         self, numbered: Sequence[tuple[int, Rule]], trails: Mapping[str, ColumnTrail]

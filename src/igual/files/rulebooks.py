@@ -12,6 +12,7 @@ import tomlkit
 from pydantic import Field, model_validator
 
 from igual.core import lists as core
+from igual.core.checks import Check
 from igual.core.errors import RulebookError, did_you_mean, said_of
 from igual.core.rulebook import SHELVES, Rulebook
 from igual.core.rules import KINDS, Rule
@@ -75,6 +76,7 @@ class _FileWords(Worded):
     codebooks: dict[str, dict[str, Any]] = Field(default_factory=dict)
     pairs: dict[str, dict[str, Any]] = Field(default_factory=dict)
     headers: Style | None = None
+    check: tuple[dict[str, Any], ...] = ()
     rule: tuple[dict[str, Any], ...] = Field(min_length=1)
 
 
@@ -114,7 +116,11 @@ def _built(given: dict[str, Any], folder: Path, kind: type[Book], by_word: Mappi
         for name, entry in getattr(words, shelf).items():
             with said_of(f"{SHELVES[shelf]} {name!r}{_users(rules, shelf, name)}", RulebookError):
                 shelves[shelf][name] = read(entry, folder)
-    return kind(rules, **shelves, headers=words.headers)
+    checks = []
+    for number, check in enumerate(words.check, 1):
+        with said_of(f"check {number}", RulebookError):
+            checks.append(Check(**check))
+    return kind(rules, **shelves, headers=words.headers, checks=checks)
 
 
 def _rule(number: int, given: dict[str, Any], by_word: Mapping[str, type[Rule]]) -> Rule:
@@ -174,6 +180,14 @@ def save_rulebook(book: Rulebook, path: str | os.PathLike[str]) -> None:
             table.add(word, _inline(given))
         rules.append(table)
     document.add("rule", rules)
+    checks = tomlkit.aot()
+    for check in book.checks:
+        table = tomlkit.table()
+        for word, given in check.model_dump(exclude_defaults=True, mode="json", by_alias=True).items():
+            table.add(word, _inline(given))
+        checks.append(table)
+    if book.checks:
+        document.add("check", checks)
     with outputs() as staged:
         staged.place(path).write_text(tomlkit.dumps(document), encoding="utf-8", newline="\n")
 

@@ -20,6 +20,7 @@ EFFECTS = (
 UNKNOWN = ("rule", "column", "value", "rows", "kind", "near")
 UNUSED = ("rule", "do", "of", "entry")
 NEAR_MISSES = ("rule", "column", "entry", "value", "rows")
+UNFIT = ("check", "column", "value", "rows", "note")
 CHANGES = ("rule", "do", "column", "before", "after", "rows")
 COMPARED = ("value", "rows_before", "rows_after", "status", "made_of")
 RENAMED = ("raw", "clean", "collided")
@@ -63,6 +64,7 @@ def of_outcome(outcome: Outcome) -> dict[str, Any]:
     return {
         "effects": outcome.effects,
         "unknown": of_named(outcome.unknown),
+        "unfit": of_named(list(outcome.unfit)),
         "unused": outcome.unused,
         "near_misses": of_named(outcome.near_misses),
         "hints": of_named(outcome.hints),

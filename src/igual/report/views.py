@@ -204,6 +204,19 @@ def unknown_view(outcome: Outcome, most: int = 15) -> RenderableType:
     return table(title, names, rows)
 
 
+def unfit_view(outcome: Outcome, most: int = 15) -> RenderableType:
+    """Clean values that don't meet a check."""
+    unfit = outcome.unfit
+    rows: list[Sequence[Cell]] = [
+        (shown(u.column), shown(u.value), u.rows, f"check {u.check}", shown(u.note) if u.note else "")
+        for u in unfit[:most]
+    ]
+    if left := unfit[most:]:
+        rows.append(("", Text(f"{len(left):,} more", "dim"), sum(u.rows for u in left), "", ""))
+    title = f"Not as it must be: {counted(len(unfit), 'value')}, {counted(sum(u.rows for u in unfit), 'row')}"
+    return table(title, ("column", "value", "rows#", "found by", "why"), rows)
+
+
 def hints_view(outcome: Outcome) -> RenderableType:
     """Warnings worth reading, one a paragraph."""
     lines = Table.grid(padding=(0, 1))
@@ -249,6 +262,8 @@ def outcome_view(outcome: Outcome) -> RenderableType:
     parts = [effects_view(outcome)]
     if outcome.unknown:
         parts.append(unknown_view(outcome))
+    if outcome.unfit:
+        parts.append(unfit_view(outcome))
     if outcome.unused:
         parts.append(unused_line(outcome))
     if outcome.hints:
