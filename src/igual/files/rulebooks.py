@@ -6,7 +6,7 @@ import os
 import tomllib
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, ClassVar, TypeVar
 
 import tomlkit
 from pydantic import Field, model_validator
@@ -33,41 +33,40 @@ FORMAT = 1
 _LARGEST = 16 << 20
 
 
-class _ListWords(Worded):
+class _SourceWords(Worded):
+    """A list, codebook or pair list: in a file, or here under the word `inside`."""
+
+    inside: ClassVar[str]
     file: str | None = None
+
+    @model_validator(mode="after")
+    def _one_source(self) -> _SourceWords:
+        if (self.file is None) == (getattr(self, self.inside) is None):
+            raise ValueError(f"give either 'file' or {self.inside!r}")
+        return self
+
+
+class _ListWords(_SourceWords):
+    inside: ClassVar[str] = "values"
     values: tuple[str, ...] | None = None
     aliases: dict[str, list[str]] = Field(default_factory=dict)
     attributes: dict[str, list[str]] = Field(default_factory=dict)
 
     @model_validator(mode="after")
-    def _one_source(self) -> _ListWords:
-        if (self.file is None) == (self.values is None):
-            raise ValueError("give either 'file' or 'values'")
+    def _all_in_the_file(self) -> _ListWords:
         if self.file is not None and (self.aliases or self.attributes):
             raise ValueError("'aliases' and 'attributes' stand in the file when 'file' is given")
         return self
 
 
-class _CodebookWords(Worded):
-    file: str | None = None
+class _CodebookWords(_SourceWords):
+    inside: ClassVar[str] = "labels"
     labels: dict[str, str] | None = None
 
-    @model_validator(mode="after")
-    def _one_source(self) -> _CodebookWords:
-        if (self.file is None) == (self.labels is None):
-            raise ValueError("give either 'file' or 'labels'")
-        return self
 
-
-class _PairWords(Worded):
-    file: str | None = None
+class _PairWords(_SourceWords):
+    inside: ClassVar[str] = "pairs"
     pairs: dict[str, str] | None = None
-
-    @model_validator(mode="after")
-    def _one_source(self) -> _PairWords:
-        if (self.file is None) == (self.pairs is None):
-            raise ValueError("give either 'file' or 'pairs'")
-        return self
 
 
 class _FileWords(Worded):

@@ -250,7 +250,7 @@ def _marked(change: Change, plain: bool) -> tuple[Cell, Cell, Cell]:
         return shown(change.before), "→", shown(change.after)
     sides = (Text(), Text())
     for one, other in differences(change.before, change.after):
-        for side, stretch, style in zip(sides, (one, other), ("red", "bold green"), strict=True):
+        for side, stretch, style in zip(sides, (one, other), ("white on red", "black on green"), strict=True):
             differs = one != other
             drawn = visible(stretch, every_space=differs) if stretch else ""
             side.append(f"‹{drawn}›" if plain and differs and drawn else drawn, style if differs else "")

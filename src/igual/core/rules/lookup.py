@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import builtins
 from collections.abc import Sequence
 from typing import Literal
 
@@ -13,6 +14,7 @@ from pydantic import BaseModel, ConfigDict
 
 from igual.core.column import TEXT, Mask, as_mask
 from igual.core.conditions import is_blank
+from igual.core.rules.base import Rule
 from igual.core.text.folding import folded_key, light_key
 
 
@@ -24,6 +26,22 @@ class OtherText(BaseModel):
 
 
 Otherwise = Literal["keep", "blank", "flag"] | OtherText
+
+
+class ListRule(Rule):
+    """What the rules that look into a reference list share.
+
+    list: the name of the reference list.
+    """
+
+    list: str
+
+    @property
+    def entries_from(self) -> str:
+        return f"list {self.list}"
+
+    def needs(self) -> builtins.list[tuple[str, str]]:
+        return [("lists", self.list), *super().needs()]
 
 
 class Spellings:

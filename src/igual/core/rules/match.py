@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import builtins
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any, Literal
 
@@ -12,15 +11,22 @@ from pydantic import field_validator
 
 from igual.core.column import TEXT
 from igual.core.lists import ReferenceList, Shelf
-from igual.core.rules.base import NearMiss, Rewriter, Rewritten, Rule
-from igual.core.rules.lookup import Otherwise, Spellings, given_or_otherwise, near_spellings, unknown_among
+from igual.core.rules.base import NearMiss, Rewriter, Rewritten
+from igual.core.rules.lookup import (
+    ListRule,
+    Otherwise,
+    Spellings,
+    given_or_otherwise,
+    near_spellings,
+    unknown_among,
+)
 from igual.core.text.arrays import as_it_is
 from igual.core.text.folding import folded_key
 
 By = Literal["exact", "folded"]
 
 
-class Match(Rule):
+class Match(ListRule):
     """Put the entry of a reference list in the place of a value that means it.
 
     list: the name of the reference list. Its aliases count as spellings of their entries.
@@ -39,7 +45,6 @@ class Match(Rule):
     """
 
     do: Literal["match"] = "match"
-    list: str
     by: tuple[By, ...] = ("exact", "folded")
     otherwise: Otherwise = "flag"
 
@@ -51,13 +56,6 @@ class Match(Rule):
         if given == ():
             raise ValueError("'by' needs at least one way to match")
         return given
-
-    @property
-    def entries_from(self) -> str:
-        return f"list {self.list}"
-
-    def needs(self) -> builtins.list[tuple[str, str]]:
-        return [("lists", self.list), *super().needs()]
 
     def rewriter(self, shelf: Shelf) -> Rewriter:
         return _Rewriter(self, shelf.lists[self.list])

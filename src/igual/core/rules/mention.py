@@ -12,8 +12,8 @@ import pyarrow as pa
 from igual.core.column import TEXT
 from igual.core.conditions import is_blank
 from igual.core.lists import ReferenceList, Shelf
-from igual.core.rules.base import NearMiss, Rewriter, Rewritten, Rule
-from igual.core.rules.lookup import Otherwise, given_or_otherwise
+from igual.core.rules.base import NearMiss, Rewriter, Rewritten
+from igual.core.rules.lookup import ListRule, Otherwise, given_or_otherwise
 from igual.core.text.arrays import as_it_is
 from igual.core.text.folding import casefold
 from igual.core.text.mentions import Mentions
@@ -21,7 +21,7 @@ from igual.core.text.mentions import Mentions
 _BETWEEN = "; "
 
 
-class Mention(Rule):
+class Mention(ListRule):
     """Put in the place of a free text the list entry that it mentions.
 
     list: the name of the reference list. Its aliases count as spellings of their entries.
@@ -42,17 +42,9 @@ class Mention(Rule):
     """
 
     do: Literal["mention"] = "mention"
-    list: str
     several: Literal["open", "all"] = "open"
     ignore_case: bool = False
     otherwise: Otherwise = "blank"
-
-    @property
-    def entries_from(self) -> str:
-        return f"list {self.list}"
-
-    def needs(self) -> builtins.list[tuple[str, str]]:
-        return [("lists", self.list), *super().needs()]
 
     def rewriter(self, shelf: Shelf) -> Rewriter:
         return _Rewriter(self, shelf.lists[self.list])
@@ -93,6 +85,10 @@ class _Rewriter:
         return Rewritten(new, undecided, used)
 
     def near_misses(self, values: pa.Array, unused: Sequence[str]) -> builtins.list[NearMiss]:
-        """The first of several entries that an open text mentions."""
+        """The entries that an open text mentions, of which none is certain."""
         found = self._mentions.found_in(self._key(values).to_pylist())
-        return [NearMiss(place, self.entries[places[0]]) for place, places in enumerate(found) if places]
+        named = (
+            (place, " or ".join(self.entries[entry] for entry in places))
+            for place, places in enumerate(found)
+        )
+        return [NearMiss(place, entries) for place, entries in named if entries]
