@@ -48,6 +48,7 @@ def unfit_for(
     number: int, check: Check, trail: ColumnTrail, lists: Mapping[str, ReferenceList]
 ) -> list[Unfit]:
     """The clean values of a column that don't meet a check, most rows first."""
+    trail = trail.merged()
     mask = ~check.must.mask(trail.values, lists=lists)
     if check.must.blank is None:
         mask &= ~is_blank(trail.values)

@@ -63,5 +63,8 @@ def did_you_mean(word: str, choices: Iterable[str], most: int = 12) -> str:
     if (near := nearest(word, valid)) is not None:
         return f"; did you mean {near!r}?"
     more = f" and {len(valid) - most} more" if len(valid) > most else ""
-    shown = [choice if choice and choice == choice.strip() else repr(choice) for choice in valid[:most]]
+    shown = [
+        choice if choice == choice.strip() and any(map(str.isalnum, choice)) else repr(choice)
+        for choice in valid[:most]
+    ]
     return f"; there are: {', '.join(shown)}{more}" if valid else "; there are none"

@@ -192,7 +192,7 @@ class Outcome:
     def applied_again(self) -> Mapping[str, ColumnTrail]:
         """What the rules that act in place would make of the clean columns."""
         clean = {
-            name: Column(trail.values, np.arange(len(trail.values), dtype=np.int32))
+            name: Column(values := trail.merged().values, np.arange(len(values), dtype=np.int32))
             for name, trail in self.trails.items()
             if not trail.beside
         }

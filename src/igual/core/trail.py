@@ -54,7 +54,7 @@ class ColumnTrail:
     name: the column the result goes to. source: the column of the table it began as.
     column: the raw column; once a rule has looked at other columns too, its values are the distinct
         combinations, so that a raw value may stand in it several times.
-    values: the distinct values as they are now, (now,).
+    values: the values as they are now, (now,), distinct once they are `merged`.
     places: for each raw value its place in `values`, (distinct,).
     beside: what stood in the other columns that rules looked at, each (distinct,).
     gives: what the values are to be in the clean table: texts, numbers, dates, or texts with an order.
@@ -67,6 +67,7 @@ class ColumnTrail:
     places: Codes
     stages: tuple[Stage, ...] = ()
     beside: tuple[tuple[str, pa.Array], ...] = ()
+    is_merged: bool = True
     gives: Gives = Gives()  # noqa: RUF009  # a named tuple never changes
 
     @classmethod
@@ -80,7 +81,8 @@ class ColumnTrail:
 
         others: the columns that the rule looks at besides this one.
         """
-        trail = self._beside(others) if others else self
+        trail = self.merged()
+        trail = trail._beside(others) if others else trail
         beside = {other.name: _latest(trail.beside, other.name) for other in others}
         result = _rewritten(rule, rewriter, trail.values, beside, shelf)
         targets = (rule.into,) if isinstance(rule.into, str) else rule.into or (self.name,)
@@ -93,24 +95,31 @@ class ColumnTrail:
     def _ended(
         self, number: int, rule: Rule, rewriter: Rewriter, target: str, result: Rewritten, shelf: Shelf
     ) -> ColumnTrail:
-        """The trail with a stage for one result; values that now coincide are merged."""
+        """The trail with a stage for one result, whose values may coincide yet."""
         changed = differs(self.values, result.values)
         stage = Stage(number, rule, rewriter, target, self.values, self.places, self.rows, result, changed)
         gives = rule.gives(shelf)
-        values, moved = merged(result.values) if changed.any() or self.beside else (self.values, None)
         return replace(
             self,
             name=target,
-            values=values,
-            places=self.places if moved is None else moved[self.places].astype(np.int32, copy=False),
+            values=result.values if changed.any() else self.values,
+            is_merged=self.is_merged and not changed.any(),
             stages=(*self.stages, stage),
             gives=self.gives if gives == Gives() and not changed.any() and target == self.name else gives,
         )
 
+    def merged(self) -> ColumnTrail:
+        """The trail with values that coincide merged: what the next rule meets."""
+        if self.is_merged:
+            return self
+        values, moved = merged(self.values)
+        places = self.places if moved is None else moved[self.places].astype(np.int32, copy=False)
+        return replace(self, values=values, places=places, is_merged=True)
+
     def _beside(self, others: Sequence[ColumnTrail]) -> ColumnTrail:
         """The trail over the distinct combinations with other columns; the rows are touched once for each."""
         trail = self
-        for other in others:
+        for other in (one.merged() for one in others):
             now = other.places[other.column.codes].astype(np.int64)
             pairs = pa.array(trail.column.codes.astype(np.int64) * max(len(other.values), 1) + now)
             encoded = pairs.dictionary_encode()
@@ -131,7 +140,9 @@ class ColumnTrail:
             )
         # The rule meets a value once for each combination it stands in.
         everywhere = np.arange(len(trail.column.values), dtype=np.int32)
-        return replace(trail, values=trail.values.take(pa.array(trail.places)), places=everywhere)
+        return replace(
+            trail, values=trail.values.take(pa.array(trail.places)), places=everywhere, is_merged=False
+        )
 
     @cached_property
     def rows(self) -> Counts:
