@@ -70,20 +70,20 @@ def _respaced(values: pa.Array, words: SpacingWords) -> pa.Array:
         # Twice, since a character between two spaces belongs to both places.
         for _ in range(2):
             values = _swapped(values, f"([{_UNSPACED}]) +([{_UNSPACED}])", r"\1\2")
-    for spacing in [" ", *words.also]:
-        values = _evened(values, spacing, words)
+    # All that acts as spacing goes from the ends at once: behind the last separator there may be a space.
+    if words.ends in ("both", "left"):
+        values = pc.utf8_ltrim(values, characters=" " + words.also)
+    if words.ends in ("both", "right"):
+        values = pc.utf8_rtrim(values, characters=" " + words.also)
+    if words.inner != "keep":
+        for spacing in [" ", *words.also]:
+            values = _evened(values, spacing, words)
     return values
 
 
 def _evened(values: pa.Array, spacing: str, words: SpacingWords) -> pa.Array:
-    """Ends and inner runs of one spacing character."""
+    """Inner runs of one spacing character."""
     char = re.escape(spacing)
-    if words.ends in ("both", "left"):
-        values = pc.utf8_ltrim(values, characters=spacing)
-    if words.ends in ("both", "right"):
-        values = pc.utf8_rtrim(values, characters=spacing)
-    if words.inner == "keep":
-        return values
     given = spacing if words.inner == "one" else ""
     if words.nth is not None:
         return _nth_gap(values, char, given, words)
