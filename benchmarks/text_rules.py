@@ -127,7 +127,19 @@ def every_rule() -> None:
         taken = min(_alone(rule, column, listed, books) for _ in range(2)) / MILLION * 1e9
         worst = max(worst, taken)
         print(f"    {name:<40} {taken:8.0f}")
+    composed = min(_composed(values, number) for _ in range(2)) / MILLION * 1e9
+    print(f"    {'compose, of two columns':<40} {composed:8.0f}")
+    worst = max(worst, composed)
     line("the slowest, in µs a value", worst / 1_000, "at most 5", worst <= 5_000)
+
+
+def _composed(one: pa.Array, other: pa.Array) -> float:
+    """A rule that reads two columns works on their distinct combinations."""
+    book = igual.Rulebook([rules.Compose(template="{one}, {other}", into="both")])
+    table = pa.table({"one": one, "other": other})
+    start = time.perf_counter()
+    book.apply(table)
+    return time.perf_counter() - start
 
 
 def _alone(rule: Any, column: pa.Array, lists: Any, codebooks: Any) -> float:
