@@ -19,6 +19,7 @@ from igual.core.conditions import Condition
 from igual.core.headers import clean_headers
 from igual.core.preview import differences
 from igual.core.text.dates import COMMON, days, written
+from igual.core.text.identifiers import identifier_in
 from igual.core.text.mentions import Mentions
 from igual.core.text.reading import numbers
 from igual.rules import Blanks, Case, Characters, Label, Match, Number, Overlay, Part, Replace, Spacing
@@ -156,6 +157,15 @@ def test_headers_never_collide(names: list[str], style: str) -> None:
     assert len({one.clean for one in renamed}) == len(names)
     assert [one.raw for one in renamed] == names
     assert all(one.clean for one in renamed)
+
+
+@given(
+    st.lists(st.text("aBcD12 _-'.é", max_size=9), max_size=6),
+    st.sampled_from(["camel", "pascal", "snake", "kebab", "train", "constant"]),
+)
+def test_quick_and_careful_identifiers_agree(cells: list[str], style: str) -> None:
+    one = identifier_in(style, ())  # type: ignore[arg-type]
+    assert Case(style=style).on(cells) == [one(cell) for cell in cells]  # type: ignore[arg-type]
 
 
 @given(st.text(max_size=12), st.text(max_size=12))

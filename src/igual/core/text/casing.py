@@ -13,7 +13,7 @@ import pyarrow.compute as pc
 
 from igual.core.column import as_mask
 from igual.core.text.arrays import each, each_where, found
-from igual.core.text.identifiers import IDENTIFIER_STYLES, identifier_in
+from igual.core.text.identifiers import IDENTIFIER_STYLES, identifiers
 from igual.core.text.names import SPECIAL, namer
 
 Style = Literal[
@@ -44,6 +44,8 @@ def recased(
 
     Arrow's kernels do the plain ASCII texts; those with letters, words or places that need care, Python does.
     """
+    if style in IDENTIFIER_STYLES:
+        return identifiers(values, style, keep)  # type: ignore[arg-type]
     one = _one_text(style, frozenset(keep), frozenset(word.lower() for word in small), language)
     kernel = _KERNELS.get(style)
     if kernel is None or language in ("tr", "az", "nl"):
@@ -102,8 +104,6 @@ def _one_text(
     style: Style, keep: frozenset[str], small: frozenset[str], language: Language | None
 ) -> Callable[[str], str]:
     change = raising(language) if style == "upper" else lowering(language)
-    if style in IDENTIFIER_STYLES:
-        return identifier_in(style, keep)  # type: ignore[arg-type]
     if style == "name":
         return namer(small, keep, change)
     if not keep and style in ("lower", "upper"):

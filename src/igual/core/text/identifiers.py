@@ -6,6 +6,12 @@ import re
 from collections.abc import Callable, Collection
 from typing import Literal
 
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.core.column import TEXT, as_mask
+from igual.core.text.arrays import each, each_where
+
 IdentifierStyle = Literal["camel", "pascal", "snake", "kebab", "train", "constant"]
 _ASCII_WORD = re.compile("[A-Z]+(?![a-z])|[A-Z]?[a-z]+|[0-9]+")
 IDENTIFIER_STYLES = ("camel", "pascal", "snake", "kebab", "train", "constant")
@@ -60,3 +66,35 @@ _STYLES: dict[str, tuple[str, Callable[[str], str], Callable[[str], str]]] = {
     "train": ("-", _capital, _capital),
     "constant": ("_", str.upper, str.upper),
 }
+
+
+# Where a word ends within letters and digits: two neighbours that belong to different words.
+_SEAMS = ("([a-z])([A-Z])", "([A-Z])([A-Z][a-z])", "([A-Za-z])([0-9])", "([0-9])([A-Za-z])")
+_KERNELS: dict[str, Callable[[pa.Array], pa.Array]] = {
+    "snake": pc.ascii_lower,
+    "kebab": pc.ascii_lower,
+    "constant": pc.ascii_upper,
+    "pascal": pc.ascii_title,
+    "train": pc.ascii_title,
+}
+
+
+def identifiers(values: pa.Array, style: IdentifierStyle, keep: Collection[str]) -> pa.Array:
+    """Texts as identifiers: by Arrow's kernels where they are ASCII and there is no word to keep."""
+    one = identifier_in(style, keep)
+    if keep:
+        return each(values, one)
+    words = pc.replace_substring(values, pattern="'", replacement="")
+    for seam in _SEAMS:
+        words = pc.replace_substring_regex(words, pattern=seam, replacement=r"\1 \2")
+    words = pc.replace_substring_regex(words, pattern="[^A-Za-z0-9]+", replacement=" ")
+    words = pc.ascii_trim_whitespace(words)
+    if style == "camel":
+        first = pc.ascii_lower(pc.struct_field(pc.extract_regex(words, pattern="^(?P<first>[^ ]*)"), "first"))
+        others = pc.ascii_title(pc.replace_substring_regex(words, pattern="^[^ ]*", replacement=""))
+        cased = pc.binary_join_element_wise(first, others, pa.scalar("", TEXT))
+    else:
+        cased = _KERNELS[style](words)
+    joined = pc.replace_substring(cased, pattern=" ", replacement=_STYLES[style][0])
+    beyond = ~as_mask(pc.string_is_ascii(values).fill_null(True))
+    return each_where(joined, beyond, values, one)

@@ -20,6 +20,8 @@ Where = Literal["anywhere", "whole", "word", "start", "end"]
 
 # Stands between texts that are searched together; it is a letter of no script.
 _BETWEEN = "\x1f"
+# So many texts that were found are remembered with what was put in their places.
+_REMEMBERED = 1 << 16
 # RE2 refuses very large patterns; so many characters of literals go into one.
 _SCAN_CHARACTERS = 20_000
 # Python's patterns can't nest without end: texts that are each the beginning of the next share so many levels.
@@ -56,8 +58,8 @@ def replaced(
     """
     if where == "whole" and not keep_case and beside is None:
         return _replaced_whole(values, pairs, ignore_case)
-    if nth is None and not ignore_case and beside is None:
-        return _replaced_plainly(values, pairs, where)
+    if nth is None and beside is None:
+        return _replaced_plainly(values, pairs, where, ignore_case, keep_case)
     positions = {_key(sought, ignore_case): place for place, sought in enumerate(pairs)}
     givens = list(pairs.values())
     used = np.zeros(len(givens), np.bool_)
@@ -94,32 +96,43 @@ def replaced(
     )
 
 
-def _replaced_plainly(values: pa.Array, pairs: Mapping[str, str], where: Where) -> Replaced:
+def _replaced_plainly(
+    values: pa.Array, pairs: Mapping[str, str], where: Where, ignore_case: bool, keep_case: bool
+) -> Replaced:
     """The common case, with as little as possible to do for each hit."""
-    pattern = re.compile(alternation(pairs, where))
-    hits: set[str] = set()
-    hit = hits.add
+    pattern = re.compile(alternation(pairs, where), re.IGNORECASE if ignore_case else 0)
+    positions = {_key(sought, ignore_case): place for place, sought in enumerate(pairs)}
+    givens = list(pairs.values())
+    used = np.zeros(len(givens), np.bool_)
+    known: dict[str, str] = {}
 
     def put(found: re.Match[str]) -> str:
-        sought = found[0]
-        hit(sought)
-        return pairs[sought]
+        text = found[0]
+        made = known.get(text)
+        if made is None:
+            place = positions.get(_key(text, ignore_case))
+            if place is None:  # see `replaced`
+                return text
+            used[place] = True
+            made = _in_case_of(text, givens[place]) if keep_case else givens[place]
+            if len(known) < _REMEMBERED:
+                known[text] = made
+        return made
 
-    flags = pa.array(_candidates(values, pairs, False))
+    flags = pa.array(_candidates(values, pairs, ignore_case))
     texts = values.filter(flags).to_pylist()
     together = _BETWEEN.join(texts)
     kept_apart = together.count(_BETWEEN) == len(texts) - 1
     if (
         where in ("anywhere", "word")
         and kept_apart
-        and not any(_BETWEEN in text for text in [*pairs, *pairs.values()])
+        and not any(_BETWEEN in text for text in [*pairs, *givens])
     ):
         # One pass over all texts at once: the mark between them is in none of them, and no letter or digit.
         new = pattern.sub(put, together).split(_BETWEEN)
     else:
         new = [pattern.sub(put, text) for text in texts]
-    replaced_some = pc.replace_with_mask(values, flags, pa.array(new, TEXT).cast(values.type))
-    return Replaced(replaced_some, np.array([sought in hits for sought in pairs], np.bool_))
+    return Replaced(pc.replace_with_mask(values, flags, pa.array(new, TEXT).cast(values.type)), used)
 
 
 def _in_case_of(found: str, given: str) -> str:
