@@ -182,7 +182,7 @@ def test_what_rules_could_not_do_is_reported() -> None:
         "rule 2 (number): 1 value of column 'n' (1 row) can't be read in the stated form: 'tall' (1 row)",
         "rule 3 (spacing): column 's' holds nothing but numbers now that its spaces are right; "
         "it stays text (the rule 'number' would change that)",
-        "rule 4 (replace): what the pair 'a' put in was changed again by the pair 'b', in 1 values",
+        "rule 4 (replace): what the pair 'a' put in was changed again by the pair 'b', in 1 value",
     ]
 
 

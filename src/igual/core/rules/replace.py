@@ -14,6 +14,7 @@ from igual.core.rules.base import NearMiss, Rewriter, Rewritten, Rule
 from igual.core.text.folding import light_key, light_key_of
 from igual.core.text.patterns import LAST_PLACE, checked_pattern, substituted
 from igual.core.text.replacing import PLACE, Replaced, Where, finds, replaced, replaced_in_turn
+from igual.core.text.saying import counted
 
 
 class Replace(Rule):
@@ -141,4 +142,4 @@ class _Rewriter:
 
 def _said(eaten: tuple[str, str, int]) -> str:
     earlier, later, values = eaten
-    return f"what the pair {earlier!r} put in was changed again by the pair {later!r}, in {values:,} values"
+    return f"what the pair {earlier!r} put in was changed again by the pair {later!r}, in {counted(values, 'value')}"
