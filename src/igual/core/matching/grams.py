@@ -1,0 +1,105 @@
+"""Candidates that share rare bits of text: for whatever deletions don't reach.
+
+Texts are cut into runs of three characters (q-grams), once as they are written and once as their consonants
+sound. Entries that share rare ones with a value come first: by cosine with TF-IDF weights, and by how much of
+the value they cover. Frequencies come from the list alone.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+from scipy import sparse
+
+from igual.core.matching.deletions import spans
+from igual.core.matching.sounds import consonants, sounds
+from igual.core.matching.texts import Ints, Texts
+
+_COLUMNS = 1 << 20
+_SPACE = ord(" ")
+# q-grams that more entries share say too little: a share of the list, and a number for long lists.
+_COMMON_SHARE, _COMMON = 0.02, 1500
+_FEW = 60
+_BY_COSINE, _BY_COVER = 30, 12
+_BLOCK = 1000
+
+
+def _runs(texts: Texts, seed: int) -> tuple[Ints, Ints]:
+    """Places of texts, and a number for each run of three characters within a word and its borders."""
+    width = texts.characters.shape[1]
+    padded = np.full((len(texts), width + 2), _SPACE, np.uint64)
+    padded[:, 1:-1] = np.where(texts.characters == 0, _SPACE, texts.characters)
+    first, middle, last = padded[:, :-2], padded[:, 1:-1], padded[:, 2:]
+    rows, columns = np.nonzero(middle != _SPACE)
+    number = (first[rows, columns] << np.uint64(32)) | (middle[rows, columns] << np.uint64(16)) | last[rows, columns]
+    number = (number + np.uint64(seed)) * np.uint64(0x9E3779B97F4A7C15)
+    return rows, (number >> np.uint64(44)).astype(np.int64)
+
+
+def _counted(texts: Texts) -> sparse.csr_array:
+    """Which q-grams each text has, (texts, columns)."""
+    spoken = consonants(sounds(texts, spaced=True))
+    one, other = _runs(texts, 1), _runs(spoken, 2)
+    rows, columns = (np.concatenate(both) for both in zip(one, other, strict=True))
+    found = sparse.csr_array(
+        (np.ones(len(rows), np.float32), (rows, columns)), shape=(len(texts), _COLUMNS)
+    )
+    found.sum_duplicates()
+    found.data[:] = 1
+    return found
+
+
+class Grams:
+    """An index of entries by their q-grams. entries: their words, with single spaces."""
+
+    def __init__(self, entries: Texts) -> None:
+        counted = _counted(entries)
+        shared = np.bincount(counted.indices, minlength=_COLUMNS)
+        self._weights = np.log1p(len(entries) / np.maximum(shared, 1)).astype(np.float32)
+        most = max(_FEW, min(_COMMON_SHARE * len(entries), _COMMON))
+        weighted = self._weights[counted.indices]
+        counted.data = weighted**2
+        norms = np.sqrt(counted.sum(axis=1))
+        self._norms = np.maximum(norms, 1e-6).astype(np.float32)
+        counted.data = np.where(shared[counted.indices] > most, 0, weighted).astype(np.float32)
+        counted.eliminate_zeros()
+        self._by_gram = counted.T.tocsr()
+
+    def pairs(self, values: Texts) -> tuple[Ints, Ints]:
+        """Values and the entries that share most with each: places in both, sorted, no pair twice."""
+        found = [self._pairs(values, at, min(at + _BLOCK, len(values))) for at in range(0, len(values), _BLOCK)]
+        if not found:
+            return np.zeros(0, np.int64), np.zeros(0, np.int64)
+        one, other = (np.concatenate(parts) for parts in zip(*found, strict=True))
+        return one, other
+
+    def _pairs(self, values: Texts, start: int, end: int) -> tuple[Ints, Ints]:
+        counted = _counted(values.take(np.arange(start, end)))
+        counted.data = self._weights[counted.indices]
+        shared = (counted @ self._by_gram).tocsr()
+        rows = np.repeat(np.arange(end - start), np.diff(shared.indptr))
+        entries = shared.indices.astype(np.int64)
+        cover = shared.data
+        cosine = cover / self._norms[entries]
+        chosen = np.zeros(len(rows), np.bool_)
+        # Of entries that cover as much of a value, the shorter ones.
+        for score, most in ((cosine, _BY_COSINE), (cover - self._norms[entries] * 1e-3, _BY_COVER)):
+            chosen |= _best(rows, entries, score, shared.indptr, most)
+        one, other = rows[chosen] + start, entries[chosen]
+        order = np.lexsort((other, one))
+        return one[order], other[order]
+
+
+def _best(rows: Ints, entries: Ints, score: npt.NDArray[np.float32], bounds: npt.NDArray[np.int32], most: int) -> npt.NDArray[np.bool_]:
+    """Which are among the best so many of their row; ties go to what stands first."""
+    best = np.zeros(len(rows), np.bool_)
+    filled = np.flatnonzero(np.diff(bounds))
+    if not len(filled):
+        return best
+    top = np.maximum.reduceat(score, bounds[filled])
+    near = np.flatnonzero(score >= np.repeat(top * np.float32(0.5), np.diff(bounds)[filled]))
+    order = near[np.lexsort((entries[near], -score[near], rows[near]))]
+    sizes = np.bincount(rows[order], minlength=len(bounds) - 1)
+    rank = spans(np.zeros(len(sizes), np.int64), sizes)
+    best[order[rank < most]] = True
+    return best

@@ -1,0 +1,274 @@
+"""A reference list made ready for matching: built once, asked often."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.core.column import TEXT, Mask
+from igual.core.lists import ReferenceList
+from igual.core.matching import fitted
+from igual.core.matching.deletions import Deletions, spans
+from igual.core.matching.edits import FAR, UNIT, Edits, Prepared
+from igual.core.matching.grams import Grams
+from igual.core.matching.keys import begun, letters_key, words_key
+from igual.core.matching.scoring import Candidates, Floats, cost_of_none, probabilities
+from igual.core.matching.sounds import consonants, sounds
+from igual.core.matching.texts import LONGEST, Ints, Texts
+from igual.core.matching.vocabulary import Vocabulary
+from igual.core.matching.wording import Wording, Words
+
+BY_LETTERS, BY_WORDS, BY_INITIALS = range(3)
+# A value whose best candidate within two edits is so much cheaper than none at all is asked nothing more.
+_SURE = 2.2
+# Candidates that are likelier than the best by a factor of e to this power, and so many at most, are weighed.
+_WEIGHED_COST, _WEIGHED = 4.0, 12
+_MOST_DRESS, _MOST_SOUNDS = 3, 5
+_INITIALS_COST, _INITIALS_CROWD = 6.0, 60
+
+
+class Compared(NamedTuple):
+    """Texts in every form that matching compares; (texts,) each.
+
+    written: as they are. letters: letters and digits alone. words: with spaces. cut: which are too long to compare by their letters.
+    """
+
+    written: Texts
+    letters: Texts
+    spelled: pa.Array
+    words: pa.Array
+    spaced: Texts
+    cut: Mask
+
+    @classmethod
+    def of(cls, texts: pa.Array) -> Compared:
+        some = begun(texts)
+        letters, words = letters_key(some), words_key(some)
+        cut = pc.utf8_length(letters).to_numpy(zero_copy_only=False) > LONGEST
+        return cls(Texts.of(some.to_pylist()), Texts.of(letters.to_pylist()), letters, words, Texts.of(words.to_pylist()), cut)
+
+    def take(self, places: Ints) -> Compared:
+        chosen = pa.array(places)
+        return Compared(
+            self.written.take(places),
+            self.letters.take(places),
+            self.spelled.take(chosen),
+            self.words.take(chosen),
+            self.spaced.take(places),
+            self.cut[places],
+        )
+
+
+class Sounded(NamedTuple):
+    """How texts sound, and the consonants of it, made ready for comparing."""
+
+    sounds: Prepared
+    consonants: Prepared
+
+
+class MatchIndex:
+    """A reference list made ready for matching.
+
+    reference: the list. vocabulary: words that are treated in a way of their own.
+
+    What only some values need is built when the first of them comes.
+    """
+
+    def __init__(self, reference: ReferenceList, vocabulary: Vocabulary | None = None) -> None:
+        self.reference = reference
+        self.vocabulary = vocabulary or Vocabulary()
+        self.entries = pa.array(reference.values, TEXT)
+        # Spellings in the order of their characters, so that nothing depends on the order of the list.
+        spellings = sorted(reference.entry_of)
+        self.spellings = pa.array(spellings, TEXT)
+        owners = pa.array([reference.entry_of[spelling] for spelling in spellings], TEXT)
+        self.owners: Ints = pc.index_in(owners, self.entries).to_numpy(zero_copy_only=False).astype(np.int64)
+
+    @cached_property
+    def compared(self) -> Compared:
+        return Compared.of(self.spellings)
+
+    @cached_property
+    def edits(self) -> Edits:
+        return Edits(fitted.EDITS)
+
+    @cached_property
+    def _sound_edits(self) -> Edits:
+        return Edits(dict.fromkeys(fitted.EDITS, 1.0) | {"first": 0.0, "last": 0.0})
+
+    @cached_property
+    def _prepared(self) -> Prepared:
+        return self.edits.entries(self.compared.letters)
+
+    @cached_property
+    def _deletions(self) -> Deletions:
+        return Deletions(self.compared.letters)
+
+    @cached_property
+    def _sounded(self) -> Sounded:
+        spoken = sounds(self.compared.spaced)
+        return Sounded(*(self._sound_edits.entries(texts) for texts in (spoken, consonants(spoken))))
+
+    @cached_property
+    def _alike(self) -> Deletions:
+        return Deletions(self._sounded.consonants.texts, most=0)
+
+    @cached_property
+    def _grams(self) -> Grams:
+        return Grams(self.compared.spaced)
+
+    @cached_property
+    def wording(self) -> Wording:
+        return Wording(Words.of(self.compared.words), self.edits, self.vocabulary)
+
+    @cached_property
+    def _initials(self) -> tuple[pa.Array, Ints]:
+        """The initials of spellings of two words or more, in order, and where each stands."""
+        initials = _initials_of(self.wording.entries)
+        some = np.flatnonzero(self.wording.entries.counts > 1)
+        keys = initials.take(pa.array(some))
+        order = pc.sort_indices(keys).to_numpy(zero_copy_only=False)
+        return keys.take(pa.array(order)), some[order]
+
+    def candidates(self, values: Compared) -> tuple[Candidates, Floats]:
+        """The spellings that each value may mean, and how likely; sorted by value, most likely first."""
+        lengths = values.letters.lengths
+        mine = self.edits.values(values.letters)
+        one, other = self._deletions.pairs(values.letters)
+        near = self._by_letters(values, mine, one, other)
+        least = np.full(len(lengths), np.inf)
+        np.minimum.at(least, near.value, near.cost)
+        doubtful = np.flatnonzero((least > cost_of_none(lengths) - _SURE) & (lengths > 0))
+        if len(doubtful):
+            wider = self._wider(values.take(doubtful))
+            wider = wider._replace(value=doubtful[wider.value])
+            near = _cheapest(Candidates(*(np.concatenate(both) for both in zip(near, wider, strict=True))))
+        near = near._replace(cost=near.cost + fitted.DRESS * self._dressed_apart(values, near))
+        return near, probabilities(near, lengths)
+
+    def all_by_letters(self, values: Compared, most: int) -> Candidates:
+        """The spellings nearest to each value by their edits alone, so many at most: what the fit chooses from."""
+        spoken = consonants(sounds(values.spaced))
+        found = self._deletions.pairs(values.letters), self._alike.pairs(spoken), self._grams.pairs(values.spaced)
+        one, other = _joined(*found)
+        cost = self._edited(values, self.edits.values(values.letters), one, other)
+        near = _worth_weighing(one, cost, np.inf, most)
+        return Candidates(one[near], other[near], cost[near], np.full(near.sum(), BY_LETTERS, np.int8))
+
+    def _edited(self, values: Compared, mine: Prepared, one: Ints, other: Ints) -> Floats:
+        cost = self.edits.costs(mine, self._prepared, one, other) / UNIT
+        cost[values.cut[one] | self.compared.cut[other] | (cost >= FAR / UNIT)] = np.inf
+        return cost
+
+    def _by_letters(self, values: Compared, mine: Prepared, one: Ints, other: Ints) -> Candidates:
+        """What pairs cost by their letters and sounds; only those that are worth weighing."""
+        cost = self._edited(values, mine, one, other)
+        kept = _worth_weighing(one, cost, _WEIGHED_COST, _WEIGHED)
+        one, other, cost = one[kept], other[kept], cost[kept]
+        apart = self._sounds_apart(values, one, other)
+        cost += apart @ np.array([fitted.SOUNDS, fitted.CONSONANTS])
+        return Candidates(one, other, cost, np.full(len(one), BY_LETTERS, np.int8))
+
+    def _sounds_apart(self, values: Compared, one: Ints, other: Ints) -> Floats:
+        """How many edits lie between the sounds of pairs, and between their consonants, (pairs, 2)."""
+        spoken = sounds(values.spaced)
+        plain = self._sound_edits
+        both = (spoken, self._sounded.sounds), (consonants(spoken), self._sounded.consonants)
+        apart = [plain.costs(plain.values(mine), theirs, one, other) / UNIT for mine, theirs in both]
+        return np.minimum(np.stack(apart, axis=1), _MOST_SOUNDS)
+
+    def beside_edits(self, values: Compared, near: Candidates) -> Floats:
+        """What counts beside the edits: sounds, consonants and dress of each pair, (pairs, 3)."""
+        return np.c_[self._sounds_apart(values, near.value, near.spelling), self._dressed_apart(values, near)]
+
+    def _dressed_apart(self, values: Compared, near: Candidates) -> Floats:
+        """Differences in case, accents, spaces and marks, beyond those of the value's best dressed candidate.
+
+        What all candidates lack says nothing about them: a text all in capitals is as near to each.
+        """
+        plain = self._sound_edits
+        written, bare = (
+            plain.costs(plain.values(mine), plain.entries(theirs), near.value, near.spelling)
+            for mine, theirs in ((values.written, self.compared.written), (values.letters, self.compared.letters))
+        )
+        by_letters = near.reading == BY_LETTERS
+        apart = np.where(by_letters, np.clip((written - bare) / UNIT, 0, _MOST_DRESS), _MOST_DRESS)
+        least = np.full(len(values.cut), float(_MOST_DRESS))
+        np.minimum.at(least, near.value, apart)
+        beyond: Floats = np.where(by_letters, apart - least[near.value], 0)
+        return beyond
+
+    def _wider(self, values: Compared) -> Candidates:
+        """Candidates that sound alike, share rare bits of text or words, or are initials of one another."""
+        mine = self.edits.values(values.letters)
+        shared = self._grams.pairs(values.spaced)
+        one, other = _joined(self._alike.pairs(consonants(sounds(values.spaced))), shared)
+        found = [self._by_letters(values, mine, one, other)]
+        words = Words.of(values.words)
+        for reading, (one, other) in ((BY_WORDS, shared), (BY_INITIALS, self._by_initials(words))):
+            several = (words.counts[one] > 1) | (self.wording.entries.counts[other] > 1)
+            one, other = one[several], other[several]
+            cost = self.wording.costs(words, one, other)
+            if reading == BY_INITIALS:
+                cost = np.where(words.counts[one] == 1, _INITIALS_COST, cost)
+            kept = np.isfinite(cost)
+            found.append(Candidates(one[kept], other[kept], cost[kept], np.full(kept.sum(), reading, np.int8)))
+        return Candidates(*(np.concatenate(parts) for parts in zip(*found, strict=True)))
+
+    def _by_initials(self, words: Words) -> tuple[Ints, Ints]:
+        """Values of one short word, or of several, and the entries with such initials."""
+        keys, places = self._initials
+        initials = _initials_of(words)
+        single = pa.array(words.counts == 1)
+        letters = words.vocabulary.take(pa.array(words.ids[np.minimum(words.starts, len(words.ids) - 1)]))
+        wanted = pc.if_else(single, letters, initials)
+        wanted = pc.if_else(pc.less_equal(pc.utf8_length(wanted), 6), wanted, "")
+        ranked, asked = (np.array(texts.to_pylist(), dtype=object) for texts in (keys, wanted))
+        start = np.searchsorted(ranked, asked, "left")
+        times = np.searchsorted(ranked, asked, "right") - start
+        times[times > _INITIALS_CROWD] = 0
+        return np.repeat(np.arange(len(asked)), times), places[spans(start, times)]
+
+
+def _initials_of(words: Words) -> pa.Array:
+    """The first letters of each text's words."""
+    first = pc.utf8_slice_codeunits(words.vocabulary, 0, 1)
+    letters = first.take(pa.array(words.ids[spans(words.starts, words.counts)]))
+    offsets = np.concatenate([[0], np.cumsum(words.counts)])
+    return pc.binary_join(pa.LargeListArray.from_arrays(pa.array(offsets), letters), pa.scalar("", TEXT))
+
+
+def _joined(*found: tuple[Ints, Ints]) -> tuple[Ints, Ints]:
+    """Pairs of several kinds, sorted, no pair twice."""
+    one, other = (np.concatenate(parts) for parts in zip(*found, strict=True))
+    both = np.unique(one << 32 | other)
+    return both >> 32, both & 0xFFFFFFFF
+
+
+def _worth_weighing(value: Ints, cost: Floats, behind: float, most: int) -> Mask:
+    """Which candidates of each value aren't far behind its best, and among the first so many."""
+    kept = np.zeros(len(value), np.bool_)
+    if not len(value):
+        return kept
+    start = np.flatnonzero(np.concatenate([[True], value[1:] != value[:-1]]))
+    sizes = np.diff(np.concatenate([start, [len(value)]]))
+    least = np.repeat(np.minimum.reduceat(cost, start), sizes)
+    near = np.flatnonzero((cost <= least + behind) & np.isfinite(cost))
+    order = near[np.lexsort((cost[near], value[near]))]
+    counts = np.unique(value[order], return_counts=True)[1]
+    kept[order[spans(np.zeros(len(counts), np.int64), counts) < most]] = True
+    return kept
+
+
+def _cheapest(candidates: Candidates) -> Candidates:
+    """Each pair once, by its cheapest reading, sorted by value."""
+    order = np.lexsort((candidates.reading, candidates.cost, candidates.spelling, candidates.value))
+    ordered = candidates.take(order)
+    if not len(order):
+        return ordered
+    again = (ordered.value[1:] == ordered.value[:-1]) & (ordered.spelling[1:] == ordered.spelling[:-1])
+    return ordered.take(np.concatenate([[True], ~again]))

@@ -1,0 +1,227 @@
+"""Fits the numbers that scores rest on, and writes them to `fitted.py` and the figure of how reliable they are.
+
+Wants `../shared/data` (misspellings and the words that were meant) and the packages of the benchmarks; says so
+when they are absent. A part of every set is held out: what is reported was not fitted to.
+"""
+
+from __future__ import annotations
+
+import csv
+import re
+import sys
+import zlib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+from scipy import optimize
+
+from benchmarks.slips import any_slip, misspelt, place_names, typing_slip
+from igual.core.column import TEXT
+from igual.core.lists import ReferenceList
+from igual.core.matching import fitted
+from igual.core.matching.edits import UNIT, Edits
+from igual.core.matching.index import Compared, MatchIndex
+from igual.core.matching.kinds import KINDS
+from igual.core.matching.scoring import Candidates, NONE_LETTERS
+from igual.core.matching.texts import Ints
+
+DATA = Path("../shared/data")
+FITTED = Path("src/igual/core/matching/fitted.py")
+Floats = npt.NDArray[np.float64]
+BESIDE = ("SOUNDS", "CONSONANTS", "DRESS")
+# How much a set counts, for each of its values.
+WEIGHTS = {"misspelt words": 1.0, "places, any slip": 0.2, "places, typing slips": 0.2}
+NEAREST = 30
+# Costs are drawn to these, so that kinds that are rare in the sets keep a sensible cost.
+USUAL = {"extra doubled": 2.0, "missing doubled": 2.0, "first": 1.0, "last": 1.0, "swapped": 2.8}
+
+
+@dataclass(eq=False)
+class Case:
+    """Values, what they mean, and the entries to choose from."""
+
+    name: str
+    values: Sequence[str]
+    meant: Sequence[str]
+    entries: Sequence[str]
+
+    def __post_init__(self) -> None:
+        self.index = MatchIndex(ReferenceList(self.entries))
+        places = {spelling: place for place, spelling in enumerate(self.index.spellings.to_pylist())}
+        self.truth = np.array([places.get(text, -1) for text in self.meant])
+        self.held_out = np.array([zlib.crc32(text.encode()) % 10 < 4 for text in self.meant])
+        self.compared = Compared.of(pa.array(self.values, TEXT))
+
+
+def cases() -> list[Case]:
+    with (DATA / "typos-dev.csv").open(encoding="utf-8") as file:
+        rows = list(csv.DictReader(file))
+    words = (DATA / "words.txt").read_text("utf-8").split()
+    names = place_names(100_000)
+    some = [names[place] for place in np.random.default_rng(2).choice(len(names), 8000, replace=False)]
+    return [
+        Case("misspelt words", [row["raw"] for row in rows], [row["true"] for row in rows], words),
+        Case("places, any slip", misspelt(some[:4000], any_slip, 1), some[:4000], names),
+        Case("places, typing slips", misspelt(some[4000:], typing_slip, 2), some[4000:], names),
+    ]
+
+
+def chosen(case: Case) -> tuple[Candidates, Floats]:
+    """The nearest candidates of every value, by the costs there are, and what is added beside the edits."""
+    found = case.index.all_by_letters(case.compared, NEAREST)
+    return found, case.index.beside_edits(case.compared, found)
+
+
+def counted(case: Case, found: Candidates, beside: Floats, costs: Mapping[str, float]) -> Floats:
+    """What each candidate's cost is the weighted sum of: edits of each kind, sounds, consonants, dress."""
+    edits = Edits(costs)
+    values, entries = edits.values(case.compared.letters), edits.entries(case.index.compared.letters)
+    return np.c_[edits.counts(values, entries, found.value, found.spelling), beside].astype(np.float64)
+
+
+def fit_costs(sets: Sequence[Case]) -> dict[str, float]:
+    """Costs under which what was meant is likeliest among the candidates: a softmax, and edits chosen anew."""
+    names = (*KINDS, *BESIDE)
+    usual = np.array([USUAL.get(name, 0.5 if name in BESIDE else 4.0) for name in names])
+    costs = usual.copy()
+    prepared = [chosen(case) for case in sets]
+    for _ in range(5):
+        parts = []
+        for case, (found, beside) in zip(sets, prepared, strict=True):
+            features = counted(case, found, beside, dict(zip(names, costs, strict=True)))
+            right = found.spelling == case.truth[found.value]
+            has = np.isin(found.value, found.value[right]) & ~case.held_out[found.value]
+            value = found.value[has]
+            start = np.flatnonzero(np.concatenate([[True], value[1:] != value[:-1]]))
+            owner = np.repeat(np.arange(len(start)), np.diff(np.concatenate([start, [len(value)]])))
+            parts.append((features[has], right[has], start, owner, WEIGHTS[case.name]))
+
+        def unlikelihood(costs: Floats, parts: list = parts) -> tuple[float, Floats]:  # type: ignore[type-arg]
+            total, slope = 0.5 * float(((costs - usual) ** 2).sum()), costs - usual
+            for features, right, start, owner, weight in parts:
+                chance = softmax(-(features @ costs), start, owner)
+                total -= weight * float(np.log(chance[right]).sum())
+                slope = slope - weight * (features.T @ (chance - right))
+            return total, slope
+
+        bounds = [(0.05, None)] * len(names)
+        costs = optimize.minimize(unlikelihood, costs, jac=True, method="L-BFGS-B", bounds=bounds).x
+    return {name: round(float(cost), 2) for name, cost in zip(names, costs, strict=True)}
+
+
+def softmax(logits: Floats, start: Ints, owner: Ints) -> Floats:
+    most = np.maximum.reduceat(logits, start)
+    weight = np.exp(logits - most[owner])
+    chance: Floats = np.maximum(weight / np.add.reduceat(weight, start)[owner], 1e-300)
+    return chance
+
+
+def with_some_unlisted(case: Case) -> Case:
+    """The same, with a fifth of the values meaning no entry: what they meant is gone, or they are such entries."""
+    meant = sorted(set(case.meant))
+    random = np.random.default_rng(11)
+    gone = {meant[place] for place in random.choice(len(meant), len(meant) // 8, replace=False)}
+    spoken = [text for text in case.entries if text not in set(meant)]
+    others = [spoken[place] for place in random.choice(len(spoken), len(case.values) // 8, replace=False)]
+    left = [text for text in case.entries if text not in gone and text not in set(others)]
+    return Case(case.name, [*case.values, *others], [*case.meant, *others], left)
+
+
+def fit_none(sets: Sequence[Case]) -> dict[str, float]:
+    """The cost of no entry being meant, and how sharp probabilities are, on values of which some mean none."""
+    parts = []
+    for case in sets:
+        found, _ = case.index.candidates(case.compared)
+        use = np.flatnonzero(~case.held_out)
+        parts.append((case, found, use))
+
+    def unlikelihood(numbers: Floats) -> float:
+        total = 0.0
+        for case, found, use in parts:
+            right, none = likelihoods(case, found, numbers)
+            known = np.zeros(len(case.values))
+            np.add.at(known, found.value, right)
+            has = np.bincount(found.value, found.spelling == case.truth[found.value], len(case.values)) > 0
+            chance = np.where(has, known, np.where(case.truth < 0, none, 1.0))
+            total -= np.log(np.maximum(chance[use], 1e-9)).sum() / len(use)
+        return total
+
+    start = np.array([fitted.NONE, fitted.NONE_PER_LETTER, fitted.SHARPNESS])
+    best = optimize.minimize(unlikelihood, start, method="Nelder-Mead", options={"maxiter": 200}).x
+    return dict(zip(("NONE", "NONE_PER_LETTER", "SHARPNESS"), best.round(2).tolist(), strict=True))
+
+
+def likelihoods(case: Case, found: Candidates, numbers: Floats) -> tuple[Floats, Floats]:
+    """The probability of each right candidate (0 for the wrong), and of no entry for each value."""
+    lengths = np.minimum(case.compared.letters.lengths, NONE_LETTERS)
+    none = np.exp(-numbers[2] * (numbers[0] + numbers[1] * lengths))
+    weight = np.exp(-numbers[2] * found.cost)
+    total = none + np.bincount(found.value, weight, len(none))
+    return weight / total[found.value] * (found.spelling == case.truth[found.value]), none / total
+
+
+def report(sets: Sequence[Case], held_out: bool) -> list[tuple[float, bool]]:
+    """Prints how often the first and the first three are right, and gives each best score and whether it is right."""
+    scores = []
+    for case in sets:
+        found, chance = case.index.candidates(case.compared)
+        order = np.lexsort((found.spelling, -chance, found.value))
+        value = found.value[order]
+        start = np.flatnonzero(np.concatenate([[True], value[1:] != value[:-1]]))
+        rank = np.arange(len(value)) - np.repeat(start, np.diff(np.concatenate([start, [len(value)]])))
+        right = found.spelling[order] == case.truth[value]
+        best = np.full(len(case.values), 99)
+        np.minimum.at(best, value[right], rank[right])
+        some = (case.held_out == held_out) & (case.truth >= 0)
+        print(f"  {case.name}: first {(best < 1)[some].mean():.4f}, first three {(best < 3)[some].mean():.4f}")
+        use = (case.held_out == held_out)[value] & (rank == 0)
+        scores += list(zip(chance[order][use].tolist(), right[use].tolist(), strict=True))
+    return scores
+
+
+def reliability(scores: Sequence[tuple[float, bool]]) -> None:
+    score, right = (np.array(part) for part in zip(*scores, strict=True))
+    for low in np.arange(0, 1, 0.1):
+        some = (score >= low) & (score < low + 0.1 + (low > 0.85))
+        if some.any():
+            print(f"  score {low:.1f}: {some.sum():6d} values, mean {score[some].mean():.3f}, right {right[some].mean():.3f}")
+    for bar in (0.8, 0.9, 0.95, 0.98):
+        print(f"  from {bar}: {(score >= bar).mean():.3f} of values, right {right[score >= bar].mean():.4f}")
+
+
+def written(numbers: Mapping[str, float]) -> None:
+    """Puts the numbers into `fitted.py`, and into the module that is loaded."""
+    text = FITTED.read_text("utf-8")
+    for name, number in numbers.items():
+        if name in fitted.EDITS:
+            fitted.EDITS[name] = number
+            text = re.sub(rf'("{re.escape(name)}": )[\d.]+', rf"\g<1>{number:.2f}", text)
+        else:
+            setattr(fitted, name, number)
+            text = re.sub(rf"(?m)^{name} = .*$", f"{name} = {number:.2f}", text)
+    FITTED.write_text(text, "utf-8")
+
+
+def main() -> None:
+    if not (DATA / "typos-dev.csv").exists():
+        sys.exit(f"{DATA} isn't there: nothing to fit to")
+    for case_round in range(2):
+        sets = cases()
+        print("round", case_round + 1, "costs of edits")
+        written(fit_costs(sets))
+        mixed = [with_some_unlisted(case) for case in cases()]
+        written(fit_none(mixed))
+    sets = cases()
+    for held_out in (False, True):
+        print("held out" if held_out else "fitted to")
+        report(sets, held_out)
+    print("with a fifth unlisted, held out")
+    reliability(report([with_some_unlisted(case) for case in sets], True))
+
+
+if __name__ == "__main__":
+    main()
