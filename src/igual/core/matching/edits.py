@@ -7,6 +7,7 @@ on another, within a band, and for thousands of pairs at a time.
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import NamedTuple
@@ -24,7 +25,7 @@ BAND = 4
 FAR = 20_000
 # Costs are counted in hundredths of a nat: e to the minus one is 100.
 UNIT = 100
-_BLOCK = 4096
+_BLOCK = 16384
 _CENTRE = BAND + 1
 _EXTRA, _MISSING, _INSTEAD, _SWAPPED = range(4)
 
@@ -36,7 +37,8 @@ class Prepared:
     texts: Texts
     classes: Bytes
     gap_kinds: Bytes
-    gap_costs: Costs
+    # What pairs need of a character in one number: gap cost, class and code point, 16 bits each.
+    packed: npt.NDArray[np.uint64]
 
 
 class _Block(NamedTuple):
@@ -79,7 +81,8 @@ class Edits:
         costs[:, 0] += self._first
         filled = np.flatnonzero(texts.lengths)
         costs[filled, texts.lengths[filled] - 1] += self._weights[PLACE_OF["last"]]
-        return Prepared(texts, classes, gaps, costs)
+        packed = costs.astype(np.uint64) << np.uint64(32) | classes.astype(np.uint64) << np.uint64(16)
+        return Prepared(texts, classes, gaps, packed | texts.characters)
 
     def costs(self, values: Prepared, entries: Prepared, one: Ints, other: Ints) -> Costs:
         """The cost of each pair of a value and an entry, (pairs,), in hundredths; FAR for what is too far.
@@ -231,15 +234,15 @@ def _side_by_side(values: Prepared, entries: Prepared, one: Ints, other: Ints) -
     lengths = values.texts.lengths[one], entries.texts.lengths[other]
     rows, columns = int(lengths[0].max()), int(lengths[1].max())
 
-    def turned(matrix: npt.NDArray, places: Ints, width: int) -> npt.NDArray:  # type: ignore[type-arg]
-        return np.ascontiguousarray(matrix[places, :width].T)
+    value, value_classes, value_gaps = _unpacked(np.ascontiguousarray(values.packed[one, :rows].T))
+    entry, entry_classes, entry_gaps = _unpacked(np.ascontiguousarray(entries.packed[other, :columns].T[::-1]))
+    totals = lengths[0] + lengths[1]
+    return _Block(value, value_classes * CLASSES, value_gaps, entry, entry_classes, entry_gaps, totals)
 
-    return _Block(
-        turned(values.texts.characters, one, rows),
-        turned(values.classes, one, rows).astype(np.intp) * CLASSES,
-        turned(values.gap_costs, one, rows),
-        turned(entries.texts.characters, other, columns)[::-1],
-        turned(entries.classes, other, columns)[::-1].astype(np.intp),
-        turned(entries.gap_costs, other, columns)[::-1],
-        lengths[0] + lengths[1],
-    )
+
+def _unpacked(packed: npt.NDArray[np.uint64]) -> tuple[Matrix, npt.NDArray[np.intp], Costs]:
+    quarters = packed.view(np.uint16).reshape(*packed.shape, 4)
+    if sys.byteorder == "big":
+        quarters = quarters[:, :, ::-1]
+    characters, classes, gaps = (np.ascontiguousarray(quarters[:, :, part]) for part in range(3))
+    return characters, classes.astype(np.intp), gaps.view(np.int16)

@@ -35,8 +35,9 @@ SOUNDS = 0.55
 CONSONANTS = 0.45
 # What is added for each difference in case, accents, spaces or marks, beyond the least of a value's candidates.
 DRESS = 5.07
-# The cost of no entry being meant: a part, and one for each letter of the value.
-NONE = 4.44
-NONE_PER_LETTER = 0.51
-# What one nat of cost counts, when costs become probabilities.
-SHARPNESS = 0.58
+# How sharply costs tell rival candidates apart: 1 takes them as they are.
+RIVALS = 1.05
+# Whether any candidate is meant, as a logit: a part, one for each letter of the value, one for each nat of cost.
+LISTED = 3.19
+LISTED_PER_LETTER = 0.16
+LISTED_PER_COST = 0.36

@@ -12,13 +12,13 @@ import numpy.typing as npt
 from scipy import sparse
 
 from igual.core.matching.deletions import spans
-from igual.core.matching.sounds import consonants, sounds
+from igual.core.matching.sounds import consonants
 from igual.core.matching.texts import Ints, Texts
 
 _COLUMNS = 1 << 20
 _SPACE = ord(" ")
 # q-grams that more entries share say too little: a share of the list, and a number for long lists.
-_COMMON_SHARE, _COMMON = 0.02, 1500
+_COMMON_SHARE, _COMMON = 0.02, 800
 _FEW = 60
 _BY_COSINE, _BY_COVER = 30, 12
 _BLOCK = 1000
@@ -36,10 +36,9 @@ def _runs(texts: Texts, seed: int) -> tuple[Ints, Ints]:
     return rows, (number >> np.uint64(44)).astype(np.int64)
 
 
-def _counted(texts: Texts) -> sparse.csr_array:
-    """Which q-grams each text has, (texts, columns)."""
-    spoken = consonants(sounds(texts, spaced=True))
-    one, other = _runs(texts, 1), _runs(spoken, 2)
+def _counted(texts: Texts, sounded: Texts) -> sparse.csr_array:
+    """Which q-grams each text has, and its consonants, (texts, columns)."""
+    one, other = _runs(texts, 1), _runs(consonants(sounded), 2)
     rows, columns = (np.concatenate(both) for both in zip(one, other, strict=True))
     found = sparse.csr_array(
         (np.ones(len(rows), np.float32), (rows, columns)), shape=(len(texts), _COLUMNS)
@@ -50,10 +49,10 @@ def _counted(texts: Texts) -> sparse.csr_array:
 
 
 class Grams:
-    """An index of entries by their q-grams. entries: their words, with single spaces."""
+    """An index of entries by their q-grams. entries, sounded: their words and sounds, with single spaces."""
 
-    def __init__(self, entries: Texts) -> None:
-        counted = _counted(entries)
+    def __init__(self, entries: Texts, sounded: Texts) -> None:
+        counted = _counted(entries, sounded)
         shared = np.bincount(counted.indices, minlength=_COLUMNS)
         self._weights = np.log1p(len(entries) / np.maximum(shared, 1)).astype(np.float32)
         most = max(_FEW, min(_COMMON_SHARE * len(entries), _COMMON))
@@ -65,19 +64,20 @@ class Grams:
         counted.eliminate_zeros()
         self._by_gram = counted.T.tocsr()
 
-    def pairs(self, values: Texts) -> tuple[Ints, Ints]:
+    def pairs(self, values: Texts, sounded: Texts) -> tuple[Ints, Ints]:
         """Values and the entries that share most with each: places in both, sorted, no pair twice."""
-        found = [self._pairs(values, at, min(at + _BLOCK, len(values))) for at in range(0, len(values), _BLOCK)]
+        blocks = [np.arange(at, min(at + _BLOCK, len(values))) for at in range(0, len(values), _BLOCK)]
+        found = [self._pairs(block[0], values.take(block), sounded.take(block)) for block in blocks]
         if not found:
             return np.zeros(0, np.int64), np.zeros(0, np.int64)
         one, other = (np.concatenate(parts) for parts in zip(*found, strict=True))
         return one, other
 
-    def _pairs(self, values: Texts, start: int, end: int) -> tuple[Ints, Ints]:
-        counted = _counted(values.take(np.arange(start, end)))
+    def _pairs(self, start: int, values: Texts, sounded: Texts) -> tuple[Ints, Ints]:
+        counted = _counted(values, sounded)
         counted.data = self._weights[counted.indices]
         shared = (counted @ self._by_gram).tocsr()
-        rows = np.repeat(np.arange(end - start), np.diff(shared.indptr))
+        rows = np.repeat(np.arange(len(values)), np.diff(shared.indptr))
         entries = shared.indices.astype(np.int64)
         cover = shared.data
         cosine = cover / self._norms[entries]

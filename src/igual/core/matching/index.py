@@ -6,6 +6,7 @@ from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
@@ -15,16 +16,16 @@ from igual.core.matching import fitted
 from igual.core.matching.deletions import Deletions, spans
 from igual.core.matching.edits import FAR, UNIT, Edits, Prepared
 from igual.core.matching.grams import Grams
-from igual.core.matching.keys import begun, letters_key, words_key
-from igual.core.matching.scoring import Candidates, Floats, cost_of_none, probabilities
-from igual.core.matching.sounds import consonants, sounds
+from igual.core.matching.keys import begun, dress, letters_key, plain, words_key
+from igual.core.matching.scoring import MOST_LETTERS, Candidates, Floats, chances
+from igual.core.matching.sounds import consonants, sounds, unspaced
 from igual.core.matching.texts import LONGEST, Ints, Texts
 from igual.core.matching.vocabulary import Vocabulary
 from igual.core.matching.wording import Wording, Words
 
 BY_LETTERS, BY_WORDS, BY_INITIALS = range(3)
-# A value whose best candidate within two edits is so much cheaper than none at all is asked nothing more.
-_SURE = 2.2
+# A value whose best candidate within two edits costs no more than this is asked nothing more.
+_SURE, _SURE_PER_LETTER = 2.0, 0.75
 # Candidates that are likelier than the best by a factor of e to this power, and so many at most, are weighed.
 _WEIGHED_COST, _WEIGHED = 4.0, 12
 _MOST_DRESS, _MOST_SOUNDS = 3, 5
@@ -34,31 +35,37 @@ _INITIALS_COST, _INITIALS_CROWD = 6.0, 60
 class Compared(NamedTuple):
     """Texts in every form that matching compares; (texts,) each.
 
-    written: as they are. letters: letters and digits alone. words: with spaces. cut: which are too long to compare by their letters.
+    dress: what letters alone don't show. letters: letters and digits alone. words: with single spaces, as texts
+    (`worded`) and as characters (`spaced`). sounded: how the words sound. cut: too long to compare by letters.
     """
 
-    written: Texts
+    dress: npt.NDArray[np.int8]
     letters: Texts
     spelled: pa.Array
-    words: pa.Array
+    worded: pa.Array
     spaced: Texts
+    sounded: Texts
     cut: Mask
 
     @classmethod
     def of(cls, texts: pa.Array) -> Compared:
         some = begun(texts)
-        letters, words = letters_key(some), words_key(some)
+        bare = plain(some)
+        letters, words = letters_key(bare), words_key(bare)
         cut = pc.utf8_length(letters).to_numpy(zero_copy_only=False) > LONGEST
-        return cls(Texts.of(some.to_pylist()), Texts.of(letters.to_pylist()), letters, words, Texts.of(words.to_pylist()), cut)
+        spaced = Texts.of(words.to_pylist())
+        written = Texts.of(some.to_pylist())
+        return cls(dress(written), Texts.of(letters.to_pylist()), letters, words, spaced, sounds(spaced), cut)
 
     def take(self, places: Ints) -> Compared:
         chosen = pa.array(places)
         return Compared(
-            self.written.take(places),
+            self.dress[places],
             self.letters.take(places),
             self.spelled.take(chosen),
-            self.words.take(chosen),
+            self.worded.take(chosen),
             self.spaced.take(places),
+            self.sounded.take(places),
             self.cut[places],
         )
 
@@ -110,7 +117,7 @@ class MatchIndex:
 
     @cached_property
     def _sounded(self) -> Sounded:
-        spoken = sounds(self.compared.spaced)
+        spoken = unspaced(self.compared.sounded)
         return Sounded(*(self._sound_edits.entries(texts) for texts in (spoken, consonants(spoken))))
 
     @cached_property
@@ -119,41 +126,40 @@ class MatchIndex:
 
     @cached_property
     def _grams(self) -> Grams:
-        return Grams(self.compared.spaced)
+        return Grams(self.compared.spaced, self.compared.sounded)
 
     @cached_property
     def wording(self) -> Wording:
-        return Wording(Words.of(self.compared.words), self.edits, self.vocabulary)
+        return Wording(Words.of(self.compared.worded), self.edits, self.vocabulary)
 
     @cached_property
-    def _initials(self) -> tuple[pa.Array, Ints]:
+    def _initials(self) -> tuple[npt.NDArray[np.object_], Ints]:
         """The initials of spellings of two words or more, in order, and where each stands."""
-        initials = _initials_of(self.wording.entries)
+        initials = np.array(_initials_of(self.wording.entries).to_pylist(), dtype=object)
         some = np.flatnonzero(self.wording.entries.counts > 1)
-        keys = initials.take(pa.array(some))
-        order = pc.sort_indices(keys).to_numpy(zero_copy_only=False)
-        return keys.take(pa.array(order)), some[order]
+        order = some[np.argsort(initials[some], kind="stable")]
+        return initials[order], order
 
-    def candidates(self, values: Compared) -> tuple[Candidates, Floats]:
-        """The spellings that each value may mean, and how likely; sorted by value, most likely first."""
+    def candidates(self, values: Compared) -> tuple[Candidates, Floats, Floats]:
+        """The spellings that each value may mean, sorted by value, and how likely each is; and that any is meant."""
         lengths = values.letters.lengths
         mine = self.edits.values(values.letters)
         one, other = self._deletions.pairs(values.letters)
         near = self._by_letters(values, mine, one, other)
         least = np.full(len(lengths), np.inf)
         np.minimum.at(least, near.value, near.cost)
-        doubtful = np.flatnonzero((least > cost_of_none(lengths) - _SURE) & (lengths > 0))
+        doubtful = np.flatnonzero((least > _SURE + _SURE_PER_LETTER * np.minimum(lengths, MOST_LETTERS)) & (lengths > 0))
         if len(doubtful):
             wider = self._wider(values.take(doubtful))
             wider = wider._replace(value=doubtful[wider.value])
             near = _cheapest(Candidates(*(np.concatenate(both) for both in zip(near, wider, strict=True))))
         near = near._replace(cost=near.cost + fitted.DRESS * self._dressed_apart(values, near))
-        return near, probabilities(near, lengths)
+        return near, *chances(near, lengths)
 
     def all_by_letters(self, values: Compared, most: int) -> Candidates:
         """The spellings nearest to each value by their edits alone, so many at most: what the fit chooses from."""
-        spoken = consonants(sounds(values.spaced))
-        found = self._deletions.pairs(values.letters), self._alike.pairs(spoken), self._grams.pairs(values.spaced)
+        spoken = consonants(unspaced(values.sounded))
+        found = self._deletions.pairs(values.letters), self._alike.pairs(spoken), self._grams.pairs(values.spaced, values.sounded)
         one, other = _joined(*found)
         cost = self._edited(values, self.edits.values(values.letters), one, other)
         near = _worth_weighing(one, cost, np.inf, most)
@@ -176,9 +182,9 @@ class MatchIndex:
     def _sounds_apart(self, values: Compared, one: Ints, other: Ints) -> Floats:
         """How many edits lie between the sounds of pairs, and between their consonants, (pairs, 2)."""
         spoken = sounds(values.spaced)
-        plain = self._sound_edits
+        edits = self._sound_edits
         both = (spoken, self._sounded.sounds), (consonants(spoken), self._sounded.consonants)
-        apart = [plain.costs(plain.values(mine), theirs, one, other) / UNIT for mine, theirs in both]
+        apart = [edits.costs(edits.values(mine), theirs, one, other) / UNIT for mine, theirs in both]
         return np.minimum(np.stack(apart, axis=1), _MOST_SOUNDS)
 
     def beside_edits(self, values: Compared, near: Candidates) -> Floats:
@@ -190,25 +196,21 @@ class MatchIndex:
 
         What all candidates lack says nothing about them: a text all in capitals is as near to each.
         """
-        plain = self._sound_edits
-        written, bare = (
-            plain.costs(plain.values(mine), plain.entries(theirs), near.value, near.spelling)
-            for mine, theirs in ((values.written, self.compared.written), (values.letters, self.compared.letters))
-        )
+        apart = np.abs(values.dress[near.value] - self.compared.dress[near.spelling]).sum(axis=1)
         by_letters = near.reading == BY_LETTERS
-        apart = np.where(by_letters, np.clip((written - bare) / UNIT, 0, _MOST_DRESS), _MOST_DRESS)
-        least = np.full(len(values.cut), float(_MOST_DRESS))
+        apart = np.where(by_letters, np.minimum(apart, _MOST_DRESS), _MOST_DRESS)
+        least = np.full(len(values.cut), _MOST_DRESS)
         np.minimum.at(least, near.value, apart)
-        beyond: Floats = np.where(by_letters, apart - least[near.value], 0)
+        beyond: Floats = np.where(by_letters, apart - least[near.value], 0).astype(np.float64)
         return beyond
 
     def _wider(self, values: Compared) -> Candidates:
         """Candidates that sound alike, share rare bits of text or words, or are initials of one another."""
         mine = self.edits.values(values.letters)
-        shared = self._grams.pairs(values.spaced)
-        one, other = _joined(self._alike.pairs(consonants(sounds(values.spaced))), shared)
+        shared = self._grams.pairs(values.spaced, values.sounded)
+        one, other = _joined(self._alike.pairs(consonants(unspaced(values.sounded))), shared)
         found = [self._by_letters(values, mine, one, other)]
-        words = Words.of(values.words)
+        words = Words.of(values.worded)
         for reading, (one, other) in ((BY_WORDS, shared), (BY_INITIALS, self._by_initials(words))):
             several = (words.counts[one] > 1) | (self.wording.entries.counts[other] > 1)
             one, other = one[several], other[several]
@@ -221,13 +223,13 @@ class MatchIndex:
 
     def _by_initials(self, words: Words) -> tuple[Ints, Ints]:
         """Values of one short word, or of several, and the entries with such initials."""
-        keys, places = self._initials
+        ranked, places = self._initials
         initials = _initials_of(words)
         single = pa.array(words.counts == 1)
         letters = words.vocabulary.take(pa.array(words.ids[np.minimum(words.starts, len(words.ids) - 1)]))
         wanted = pc.if_else(single, letters, initials)
         wanted = pc.if_else(pc.less_equal(pc.utf8_length(wanted), 6), wanted, "")
-        ranked, asked = (np.array(texts.to_pylist(), dtype=object) for texts in (keys, wanted))
+        asked = np.array(wanted.to_pylist(), dtype=object)
         start = np.searchsorted(ranked, asked, "left")
         times = np.searchsorted(ranked, asked, "right") - start
         times[times > _INITIALS_CROWD] = 0
@@ -245,7 +247,9 @@ def _initials_of(words: Words) -> pa.Array:
 def _joined(*found: tuple[Ints, Ints]) -> tuple[Ints, Ints]:
     """Pairs of several kinds, sorted, no pair twice."""
     one, other = (np.concatenate(parts) for parts in zip(*found, strict=True))
-    both = np.unique(one << 32 | other)
+    both = one << 32 | other
+    both.sort()
+    both = both[np.concatenate([[True], both[1:] != both[:-1]])] if len(both) else both
     return both >> 32, both & 0xFFFFFFFF
 
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
-
 import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.core.column import TEXT
+from igual.core.matching.texts import Texts
 from igual.core.text.arrays import changed_where, each_where, found
 from igual.core.text.characters import LOOKS_LATIN
 from igual.core.text.folding import casefold, folded_key, without_accents
@@ -41,18 +41,22 @@ def in_latin(values: pa.Array) -> pa.Array:
     return each_where(values, found(values, f"[{''.join(LOOKS_LATIN)}]"), values, one)
 
 
-def letters_key(values: pa.Array) -> pa.Array:
-    """The letters and digits of texts: the folded key, with letters that look Latin read as Latin."""
-    return folded_key(in_latin(values))
+def plain(values: pa.Array) -> pa.Array:
+    """Lower case, no accents, and letters that look Latin in Latin."""
+    return casefold(without_accents(in_latin(values)))
 
 
-def words_key(values: pa.Array) -> pa.Array:
-    """The words of texts, lower case and without accents, with one space between them."""
-    lowered = casefold(without_accents(in_latin(values)))
-    plain = pc.replace_substring_regex(lowered, pattern="['`]", replacement="")
-    quick = pc.replace_substring_regex(plain, pattern="[^a-z0-9#%&@*]+", replacement=" ")
-    careful = found(lowered, r"[^\x00-\x7f]")
-    spaced = each_where(quick, careful, lowered, lambda text: _OTHERS.sub(" ", _QUOTES.sub("", text)))
+def letters_key(plain: pa.Array) -> pa.Array:
+    """The letters and digits of plain texts: their folded key."""
+    return folded_key(plain)
+
+
+def words_key(plain: pa.Array) -> pa.Array:
+    """The words of plain texts, with one space between them."""
+    unquoted = pc.replace_substring_regex(plain, pattern="['`]", replacement="")
+    quick = pc.replace_substring_regex(unquoted, pattern="[^a-z0-9#%&@*]+", replacement=" ")
+    careful = found(plain, r"[^\x00-\x7f]")
+    spaced = each_where(quick, careful, plain, lambda text: _OTHERS.sub(" ", _QUOTES.sub("", text)))
     return pc.utf8_trim(spaced, characters=" ")
 
 
@@ -62,18 +66,19 @@ def two_letter_key(values: pa.Array) -> pa.Array:
     written = changed_where(
         values, some, lambda few: pa.array([text.translate(_TWO_LETTERS) for text in few.to_pylist()], TEXT)
     )
-    return pc.if_else(pa.array(some), letters_key(written), pa.nulls(len(values), TEXT))
+    return pc.if_else(pa.array(some), letters_key(plain(written)), pa.nulls(len(values), TEXT))
 
 
-def spelled_out(values: pa.Array, meanings: Mapping[str, str]) -> pa.Array:
-    """Words keys with each word that `meanings` has by its meaning."""
-    wanted = np.zeros(len(values), np.bool_)
-    for word in meanings:
-        wanted |= found(values, rf"(^|\s){re.escape(word)}(\s|$)")
-    return changed_where(
-        values,
-        wanted,
-        lambda few: pa.array(
-            [" ".join(meanings.get(word, word) for word in text.split(" ")) for text in few.to_pylist()], TEXT
-        ),
-    )
+def dress(texts: Texts) -> npt.NDArray[np.int8]:
+    """What keys set aside, counted: capitals, a capital first, spaces, hyphens, quotes, other marks, accents.
+
+    texts: as they are written. Gives (texts, counts).
+    """
+    c = texts.characters
+    capital = (c >= ord("A")) & (c <= ord("Z"))
+    beyond = (c >= 0xC0) & (c < 0x250)
+    mark = (c > ord(" ")) & (c < ord("0")) & (c != ord("-")) & (c != ord("'"))
+    counts = [capital, capital[:, :1], c == ord(" "), c == ord("-"), (c == ord("'")) | (c == 0x2019), mark]
+    # Accented letters of one kind and another, so that ó and é differ.
+    counts += [beyond & (c % 4 == part) for part in range(4)]
+    return np.stack([np.count_nonzero(which, axis=1) for which in counts], axis=1).astype(np.int8)

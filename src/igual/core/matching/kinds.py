@@ -128,7 +128,9 @@ def classes_and_gaps(texts: Texts, made: Slips, side: str) -> tuple[Bytes, Bytes
     classes = made.classes[characters]
     gaps = made.gaps[classes]
     before, after = classes[:, :-1], classes[:, 1:]
-    vowels = np.isin(before, [1 + ord(vowel) - ord("a") for vowel in "aou"])
+    open_vowel = np.zeros(LAST, np.bool_)
+    open_vowel[[1 + ord(vowel) - ord("a") for vowel in "aou"]] = True
+    vowels = open_vowel[before]
     gaps[:, 1:][vowels & (after == 5)] = GAPS.index("e after a, o, u")
     letters = ((after >= 1) & (after < _DIGIT)) | (after == _LETTER)
     gaps[:, 1:][(characters[:, 1:] == characters[:, :-1]) & letters] = GAPS.index("doubled")

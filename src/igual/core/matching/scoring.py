@@ -12,8 +12,8 @@ from igual.core.matching.texts import Ints
 
 Floats = npt.NDArray[np.float64]
 
-# Letters beyond so many say nothing more about whether an entry is meant.
-NONE_LETTERS = 12
+# Letters beyond so many say nothing more about whether any entry is meant.
+MOST_LETTERS = 12
 
 
 class Candidates(NamedTuple):
@@ -28,24 +28,31 @@ class Candidates(NamedTuple):
         return Candidates(*(column[places] for column in self))
 
 
-def cost_of_none(lengths: Ints) -> Floats:
-    """The cost of no entry being meant, for values of so many letters."""
-    return fitted.NONE + fitted.NONE_PER_LETTER * np.minimum(lengths, NONE_LETTERS)
+class Numbers(NamedTuple):
+    """What the score is made with; see `fitted`."""
+
+    rivals: float = fitted.RIVALS
+    listed: float = fitted.LISTED
+    listed_per_letter: float = fitted.LISTED_PER_LETTER
+    listed_per_cost: float = fitted.LISTED_PER_COST
 
 
-def probabilities(candidates: Candidates, lengths: Ints) -> Floats:
-    """How likely each candidate is what its value means, (pairs,).
+def chances(found: Candidates, lengths: Ints, numbers: Numbers | None = None) -> tuple[Floats, Floats]:
+    """How likely each candidate is what its value means, (pairs,), and that it means any at all, (values,).
 
-    A softmax over the candidates of a value and the case that it means none of them: exp(-cost), divided by the
-    sum over all. lengths: letters of the values, (values,).
+    Which of the candidates: a softmax over minus their costs. Whether any: a logistic function of the joint
+    cost of all (minus the logarithm of the sum of exp(-cost)) and of the value's length. The score of a
+    candidate is the product of the two.
+    lengths: letters of the values, (values,).
     """
-    if not len(candidates.value):
-        return np.zeros(0)
-    start = np.flatnonzero(np.concatenate([[True], candidates.value[1:] != candidates.value[:-1]]))
-    sizes = np.diff(np.concatenate([start, [len(candidates.value)]]))
-    none = cost_of_none(lengths[candidates.value[start]])
-    least = np.minimum(np.minimum.reduceat(candidates.cost, start), none)
-    weight = np.exp(fitted.SHARPNESS * (np.repeat(least, sizes) - candidates.cost))
-    total = np.add.reduceat(weight, start) + np.exp(fitted.SHARPNESS * (least - none))
-    found: Floats = weight / np.repeat(total, sizes)
-    return found
+    by = numbers or Numbers()
+    least = np.full(len(lengths), np.inf)
+    np.minimum.at(least, found.value, found.cost)
+    weight = np.exp(-by.rivals * (found.cost - least[found.value]))
+    total = np.bincount(found.value, weight, len(lengths)).astype(np.float64)
+    has = total > 0
+    joint = np.where(has, least, 0) - np.log(np.where(has, total, 1)) / by.rivals
+    letters = np.minimum(lengths, MOST_LETTERS)
+    logit = by.listed + by.listed_per_letter * letters - by.listed_per_cost * joint
+    any_meant = np.where(has, 1 / (1 + np.exp(-logit)), 0)
+    return weight / total[found.value] * any_meant[found.value], any_meant

@@ -16,10 +16,10 @@ _CH, _SH, _TH = ord("C"), ord("S"), ord("T")
 _VOWEL, _SPACE = ord("a"), ord(" ")
 
 
-def sounds(texts: Texts, *, spaced: bool = False) -> Texts:
+def sounds(texts: Texts) -> Texts:
     """The sounds of texts: consonants that sound alike as one, runs of vowels as one `a`, no silent letters.
 
-    spaced: keep the spaces between words.
+    Spaces stay: they are the borders of words.
     """
     c = np.zeros((len(texts), texts.characters.shape[1] + 4), np.uint16)
     width = texts.characters.shape[1]
@@ -61,11 +61,14 @@ def sounds(texts: Texts, *, spaced: bool = False) -> Texts:
     out |= is_(here, "b") & is_(before, "m") & ends
     out |= is_(here, "e") & ends & ~starts & (earlier != 0) & (earlier != _SPACE)
     out |= here == 0
-    if not spaced:
-        out |= here == _SPACE
     # An x is a k and an s: there is no room for two, and the s is heard.
     new[is_(here, "x")] = ord("s")
     return _without(new, out)
+
+
+def unspaced(sounded: Texts) -> Texts:
+    """Sounds without the spaces between words."""
+    return _without(sounded.characters, (sounded.characters == _SPACE) | (sounded.characters == 0))
 
 
 def consonants(sounded: Texts) -> Texts:

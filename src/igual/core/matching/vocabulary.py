@@ -11,7 +11,7 @@ import pyarrow as pa
 
 from igual.core.column import TEXT
 from igual.core.errors import RulebookError
-from igual.core.matching.keys import words_key
+from igual.core.matching.keys import plain, words_key
 
 # Each group holds words of which one thing can only be one.
 OPPOSITES = (
@@ -98,7 +98,7 @@ class Vocabulary:
 
 def one_word(text: str) -> str:
     """A word as matching compares it."""
-    word: str = words_key(pa.array([text], TEXT))[0].as_py()
+    word: str = words_key(plain(pa.array([text], TEXT)))[0].as_py()
     if not word or " " in word:
         raise RulebookError(f"{text!r} is not one word")
     return word

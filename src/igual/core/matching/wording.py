@@ -6,6 +6,7 @@ as much as they say, which is more the fewer entries have them.
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -25,7 +26,7 @@ _LONGEST_WORD = 32
 # Ways in which one word may stand for another.
 SAME, EDITED, STATED, CUT, LONGER = range(5)
 # What they cost, in nats; a word that is one letter says less than one that is merely cut.
-_STATED, _CUT, _CUT_TO_TWO, _CUT_TO_ONE, _CONTRACTED, _ENTRY_CUT = 0.3, 1.2, 1.8, 2.2, 2.5, 0.3
+_STATED, _CUT, _CUT_TO_TWO, _CUT_TO_ONE, _CONTRACTED, _ENTRY_CUT = 0.3, 1.5, 2.2, 2.6, 3.0, 3.5
 # Reading by words at all, words in another order, and a word that may be left out.
 _READ, _ORDER, _SMALL = 1.0, 0.6, 0.2
 _MISSING, _MISSING_RARE, _EXTRA, _EXTRA_RARE = 2.0, 4.0, 2.5, 4.5
@@ -74,12 +75,15 @@ class Wording:
     def __init__(self, entries: Words, edits: Edits, vocabulary: Vocabulary) -> None:
         self.entries = entries
         self._edits = edits
-        self._vocabulary = vocabulary
         self._texts = Texts.of(entries.vocabulary.to_pylist(), _LONGEST_WORD)
         self._prepared = edits.entries(self._texts)
         shared = np.bincount(entries.ids, minlength=len(entries.vocabulary))
         rarity = np.log1p(len(entries.counts) / np.maximum(shared, 1)) / np.log1p(max(len(entries.counts), 1))
-        self._small = _among(entries.vocabulary, vocabulary.small_words)
+        words = entries.vocabulary.to_pylist()
+        self._place_of = {word: place for place, word in enumerate(words)}
+        self._small_words = frozenset(vocabulary.small_words)
+        self._stand_for = _standing_for(vocabulary, self._place_of)
+        self._small = np.array([word in self._small_words for word in words], np.bool_)
         self._missing = np.where(self._small, _SMALL, _MISSING + _MISSING_RARE * rarity)
         self._rarity = rarity
 
@@ -96,10 +100,10 @@ class Wording:
         return np.where(says, total, np.inf)
 
     def _weights(self, values: Words) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
-        known = pc.index_in(values.vocabulary, self.entries.vocabulary)
-        places = known.fill_null(0).to_numpy(zero_copy_only=False)
-        rarity = np.where(known.is_valid().to_numpy(zero_copy_only=False), self._rarity[places], 1.0)
-        small = _among(values.vocabulary, self._vocabulary.small_words)
+        words = values.vocabulary.to_pylist()
+        places = np.array([self._place_of.get(word, -1) for word in words], np.int64)
+        rarity = np.where(places < 0, 1.0, self._rarity[places])
+        small = np.array([word in self._small_words for word in words], np.bool_)
         return np.where(small, _SMALL, _EXTRA + _EXTRA_RARE * rarity), self._missing
 
     def _left(
@@ -159,8 +163,8 @@ class Wording:
     def _word_costs(self, values: Words, mine: Ints, its: Ints) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.int8]]:
         """What it costs that one word stands for another, and how it does, (pairs of words,)."""
         used, place = np.unique(mine, return_inverse=True)
-        spelled = values.vocabulary.take(pa.array(used))
-        texts = Texts.of(spelled.to_pylist(), _LONGEST_WORD)
+        spelled = values.vocabulary.take(pa.array(used)).to_pylist()
+        texts = Texts.of(spelled, _LONGEST_WORD)
         edited = self._edits.costs(self._edits.values(texts), self._prepared, place, its)
         cost = edited / UNIT
         lengths = texts.lengths[place], self._texts.lengths[its]
@@ -177,23 +181,23 @@ class Wording:
             cost = np.minimum(cost, cheap)
         return cost, how
 
-    def _stated(self, spelled: pa.Array, mine: Ints, its: Ints) -> Mask:
+    def _stated(self, spelled: Sequence[str], mine: Ints, its: Ints) -> Mask:
         """Pairs of words of which one is a stated abbreviation of the other, or a number in words."""
-        meanings = {**{short: tuple(long) for short, long in self._vocabulary.abbreviations.items()}}
-        for word, number in NUMBERS.items():
-            meanings[word] = (*meanings.get(word, ()), number)
-        twos = [(short, long) for short, longs in meanings.items() for long in longs]
-        twos += [(long, short) for short, long in twos]
-        left = pc.index_in(pa.array([a for a, _ in twos], TEXT), spelled).fill_null(-1).to_numpy(zero_copy_only=False)
-        right = (
-            pc.index_in(pa.array([b for _, b in twos], TEXT), self.entries.vocabulary)
-            .fill_null(-1)
-            .to_numpy(zero_copy_only=False)
-        )
-        both = (left >= 0) & (right >= 0)
-        size = len(self.entries.vocabulary)
-        found: Mask = np.isin(mine * size + its, left[both].astype(np.int64) * size + right[both])
+        known = [(place, self._stand_for[word]) for place, word in enumerate(spelled) if word in self._stand_for]
+        pairs = [place * len(self._texts) + entry for place, entries in known for entry in entries]
+        found: Mask = np.isin(mine * len(self._texts) + its, pairs)
         return found
+
+
+def _standing_for(vocabulary: Vocabulary, place_of: Mapping[str, int]) -> dict[str, list[int]]:
+    """For each abbreviation, long form, number and number word the words of the entries that it stands for."""
+    twos = [(short, long) for short, longs in vocabulary.abbreviations.items() for long in longs]
+    twos += NUMBERS.items()
+    found: dict[str, list[int]] = {}
+    for one, other in [*twos, *((long, short) for short, long in twos)]:
+        if other in place_of:
+            found.setdefault(one, []).append(place_of[other])
+    return found
 
 
 def _shortened(short: Texts, long: Texts, one: Ints, other: Ints) -> npt.NDArray[np.float64]:
@@ -228,8 +232,3 @@ def _out_of_order(aligned: Alignment, pairs: int) -> npt.NDArray[np.float64]:
     same = aligned.pair[1:] == aligned.pair[:-1]
     back = same & (aligned.entry_word[1:] < aligned.entry_word[:-1])
     return (np.bincount(aligned.pair[1:][back], minlength=pairs) > 0).astype(np.float64)
-
-
-def _among(words: pa.Array, few: tuple[str, ...] | list[str]) -> Mask:
-    found: Mask = pc.is_in(words, pa.array(few, TEXT)).to_numpy(zero_copy_only=False)
-    return found

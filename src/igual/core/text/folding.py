@@ -42,7 +42,7 @@ def plain_letters(text: str) -> str:
     if text.isascii():
         return text
     decomposed = unicodedata.normalize("NFD", text.translate(_UNDECOMPOSED))
-    return unicodedata.normalize("NFC", "".join(c for c in decomposed if not is_mark(c)))
+    return unicodedata.normalize("NFC", "".join(c for c in decomposed if c < "\u0300" or not is_mark(c)))
 
 
 def without_accents(values: pa.Array) -> pa.Array:
