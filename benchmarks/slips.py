@@ -31,7 +31,11 @@ def place_names(most: int | None = None, *, alternates: bool = False) -> list[st
 
 def any_slip(text: str, random: np.random.Generator) -> str:
     """One letter at random changed for any other, added, left out, or swapped with the next."""
-    kind, at, letter = int(random.integers(4)), int(random.integers(len(text))), LETTERS[int(random.integers(26))]
+    kind, at, letter = (
+        int(random.integers(4)),
+        int(random.integers(len(text))),
+        LETTERS[int(random.integers(26))],
+    )
     if kind == 0:
         return text[:at] + letter + text[at + 1 :]
     if kind == 1:

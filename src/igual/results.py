@@ -156,6 +156,11 @@ class Outcome(Shown):
         return frame_of(records.of_named(self._found.unknown), records.UNKNOWN)
 
     @cached_property
+    def open(self) -> pd.DataFrame:
+        """Values that wait for a person: rule, column, value, rows, proposal, score, why, runners_up."""
+        return frame_of(records.of_named(self._found.open), records.OPEN)
+
+    @cached_property
     def unfit(self) -> pd.DataFrame:
         """Clean values that don't meet a check of the rulebook: check, column, value, rows, note."""
         return frame_of(records.of_named(list(self._found.unfit)), records.UNFIT)
@@ -187,4 +192,9 @@ class Outcome(Shown):
 
     def _frames(self) -> dict[str, pd.DataFrame]:
         hints = frame_of(records.of_named(self.hints), records.HINTS)
-        return {"What each rule changed": self.effects, "Unknown": self.unknown, "Hints": hints}
+        return {
+            "What each rule changed": self.effects,
+            "Unknown": self.unknown,
+            "Open": self.open,
+            "Hints": hints,
+        }

@@ -13,7 +13,7 @@ from igual.cli.options import encoding_option, json_option, print_json, rulebook
 @encoding_option
 @json_option
 def check(rulebook: str, table: str, encoding: str | None, as_json: bool) -> int:
-    """See whether every value has its label and its entry, and meets the checks; exit status 1 if not.
+    """See whether every value has its label or a settled entry, and meets the checks; exit status 1 if not.
 
     Example:  igual check trees.toml trees.csv
     """
@@ -21,15 +21,14 @@ def check(rulebook: str, table: str, encoding: str | None, as_json: bool) -> int
     from igual.core.text.saying import counted
     from igual.report.records import of_named
     from igual.report.terminal import show
-    from igual.report.views import unfit_view, unknown_view
+    from igual.report.views import open_view, unfit_view, unknown_view
 
     _, source, outcome = applied(rulebook, table, encoding)
-    unknown, unfit = outcome.unknown, list(outcome.unfit)
-    rows, in_order = source.table.num_rows, not unknown and not unfit
+    unknown, waiting, unfit = outcome.unknown, outcome.open, list(outcome.unfit)
+    rows, in_order = source.table.num_rows, not (unknown or waiting or unfit)
     if as_json:
-        print_json(
-            {"in_order": in_order, "rows": rows, "unknown": of_named(unknown), "unfit": of_named(unfit)}
-        )
+        findings = {"unknown": of_named(unknown), "open": of_named(waiting), "unfit": of_named(unfit)}
+        print_json({"in_order": in_order, "rows": rows, **findings})
         return int(not in_order)
     said_of_reading(source)
     if in_order:
@@ -37,6 +36,8 @@ def check(rulebook: str, table: str, encoding: str | None, as_json: bool) -> int
         return 0
     if unknown:
         show(unknown_view(outcome, most=len(unknown)))
+    if waiting:
+        show(open_view(outcome, most=len(waiting)))
     if unfit:
         show(unfit_view(outcome, most=len(unfit)))
     return 1

@@ -36,7 +36,7 @@ _UNKNOWN_ONE = {
 class Hint(NamedTuple):
     """One warning: about which rule and column, of which kind, in words.
 
-    kind: 'no effect', 'unused', 'unknown', 'merged', 'unread', 'noted', 'unstable'.
+    kind: 'no effect', 'unused', 'unknown', 'open', 'merged', 'unread', 'noted', 'unstable'.
     """
 
     rule: int
@@ -54,6 +54,7 @@ def hints_of(outcome: Outcome) -> list[Hint]:
         *_without_effect(outcome),
         *_unused_pairs(outcome),
         *_flagged(outcome),
+        *_waiting(outcome),
         *_merged_by_case(outcome),
         *_unread(outcome),
         *_noted(outcome),
@@ -127,6 +128,18 @@ def _flagged(outcome: Outcome) -> Iterable[Hint]:
         if len(records) == 1:
             text = text.replace(what, _UNKNOWN_ONE.get(what, what))
         yield Hint(stage.number, stage.target, "unknown", text)
+
+
+def _waiting(outcome: Outcome) -> Iterable[Hint]:
+    for stage in outcome.stages:
+        records = [one for one in outcome.open if (one.rule, one.column) == (stage.number, stage.target)]
+        if not records:
+            continue
+        rows = counted(sum(one.rows for one in records), "row")
+        said = examples([f"{quoted(one.value)} (perhaps {quoted(one.proposal)})" for one in records])
+        whose = f"{counted(len(records), 'value')} of column {stage.target!r} ({rows})"
+        waits = "waits" if len(records) == 1 else "wait"
+        yield Hint(stage.number, stage.target, "open", f"{stage.name}: {whose} {waits} for a person: {said}")
 
 
 def _merged_by_case(outcome: Outcome) -> Iterable[Hint]:

@@ -15,6 +15,7 @@ from igual.core.checks import Unfit
 from igual.core.column import TEXT, Column, Mask
 from igual.core.errors import TableError, did_you_mean
 from igual.core.hints import Hint, hints_of
+from igual.core.matching.matcher import OPEN
 from igual.core.trail import ColumnTrail, Stage
 
 TRAIL_SCHEMA = {
@@ -50,6 +51,22 @@ class Unknown(NamedTuple):
     rows: int
     kind: str
     near: str | None
+
+
+class Waiting(NamedTuple):
+    """An open match: a value that waits for a person, with what is proposed and why.
+
+    runners_up: the other entries that it may mean, most likely first, and their scores.
+    """
+
+    rule: int
+    column: str
+    value: str
+    rows: int
+    proposal: str
+    score: float
+    why: str
+    runners_up: tuple[tuple[str, float], ...]
 
 
 class Near(NamedTuple):
@@ -128,6 +145,7 @@ class Outcome:
                     "rows": int(stage.rows[stage.changed].sum()),
                     "unknown_values": 0 if unknown is None else int(unknown.sum()),
                     "unknown_rows": 0 if unknown is None else int(stage.rows[unknown].sum()),
+                    "open_values": 0 if stage.result.open is None else int(stage.result.open.sum()),
                     "near_misses": near.count((stage.number, stage.target)),
                     "note": stage.rule.note,
                 }
@@ -151,6 +169,27 @@ class Outcome:
                 for place, value in zip(places.tolist(), values, strict=True)
             ]
             found += sorted(records, key=lambda record: (-record.rows, record.value))
+        return found
+
+    @cached_property
+    def open(self) -> list[Waiting]:
+        """Values that wait for a person, most rows first."""
+        found: list[Waiting] = []
+        for stage in self.stages:
+            account, mask = stage.result.account, stage.result.open
+            if account is None or mask is None or not mask.any():
+                continue
+            rows = dict(
+                zip(stage.before.filter(pa.array(mask)).to_pylist(), stage.rows[mask].tolist(), strict=True)
+            )
+            names, why = stage.rewriter.entries, account.why
+            waiting = []
+            for place in np.flatnonzero(account.status == OPEN).tolist():
+                value = account.values[place].as_py()
+                first, *others = ((names[entry], score) for entry, score in account.ranked(place))
+                about = (stage.number, stage.target, value, rows[value])
+                waiting.append(Waiting(*about, *first, why[place], tuple(others)))
+            found += sorted(waiting, key=lambda one: (-one.rows, one.value))
         return found
 
     @cached_property

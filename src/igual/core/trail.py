@@ -202,4 +202,6 @@ def _rewritten(rule: Rule, rewriter: Rewriter, values: pa.Array, beside: Beside,
         spread(result.unread),
         None if result.columns is None else tuple(put_back(column) for column in result.columns),
         result.notes,
+        spread(result.open),
+        result.account,
     )

@@ -15,9 +15,10 @@ COLUMNS = ("column", "kind", "rows", "distinct", "missing", "blank", "shortest",
 ODDITIES = ("column", "oddity", "values", "rows", "groups", "examples")
 TALLY = ("value", "rows", "share", "running_share")
 EFFECTS = (
-    "rule", "do", "column", "values", "rows", "unknown_values", "unknown_rows", "near_misses", "note",
+    "rule", "do", "column", "values", "rows", "unknown_values", "unknown_rows", "open_values", "near_misses", "note",
 )  # fmt: skip
 UNKNOWN = ("rule", "column", "value", "rows", "kind", "near")
+OPEN = ("rule", "column", "value", "rows", "proposal", "score", "why", "runners_up")
 UNUSED = ("rule", "do", "of", "entry")
 NEAR_MISSES = ("rule", "column", "entry", "value", "rows")
 UNFIT = ("check", "column", "value", "rows", "note")
@@ -64,6 +65,7 @@ def of_outcome(outcome: Outcome) -> dict[str, Any]:
     return {
         "effects": outcome.effects,
         "unknown": of_named(outcome.unknown),
+        "open": of_named(outcome.open),
         "unfit": of_named(list(outcome.unfit)),
         "unused": outcome.unused,
         "near_misses": of_named(outcome.near_misses),

@@ -178,12 +178,22 @@ def effects_view(outcome: Outcome) -> RenderableType:
             effect["values"],
             effect["rows"],
             effect["unknown_values"],
+            effect["open_values"],
             effect["near_misses"],
             *([shown(effect["note"]) if effect["note"] else ""] if noted else []),
         )
         for effect in outcome.effects
     )
-    names = ("rule#", "does", "column", "values changed#", "rows changed#", "unknown#", "near misses#")
+    names = (
+        "rule#",
+        "does",
+        "column",
+        "values changed#",
+        "rows changed#",
+        "unknown#",
+        "open#",
+        "near misses#",
+    )
     return table("What each rule changed", (*names, "why") if noted else names, rows)
 
 
@@ -202,6 +212,26 @@ def unknown_view(outcome: Outcome, most: int = 15) -> RenderableType:
     if not any(u.near for u in unknown):
         names, rows = names[:-1], [row[:-1] for row in rows]
     return table(title, names, rows)
+
+
+def open_view(outcome: Outcome, most: int = 15) -> RenderableType:
+    """Values that wait for a person."""
+    waiting = outcome.open
+    rows: list[Sequence[Cell]] = [
+        (
+            shown(one.column),
+            shown(one.value),
+            one.rows,
+            shown(one.proposal),
+            f"{one.score:.2f}",
+            shown(one.why),
+        )
+        for one in waiting[:most]
+    ]
+    if left := waiting[most:]:
+        rows.append(("", Text(f"{len(left):,} more", "dim"), sum(one.rows for one in left), "", "", ""))
+    title = f"Open: {counted(len(waiting), 'value')}, {counted(sum(one.rows for one in waiting), 'row')}"
+    return table(title, ("column", "value", "rows#", "perhaps", "score#", "why"), rows)
 
 
 def unfit_view(outcome: Outcome, most: int = 15) -> RenderableType:
@@ -262,6 +292,8 @@ def outcome_view(outcome: Outcome) -> RenderableType:
     parts = [effects_view(outcome)]
     if outcome.unknown:
         parts.append(unknown_view(outcome))
+    if outcome.open:
+        parts.append(open_view(outcome))
     if outcome.unfit:
         parts.append(unfit_view(outcome))
     if outcome.unused:

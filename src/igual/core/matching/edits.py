@@ -136,22 +136,27 @@ class Edits:
             move = None if moves is None else np.zeros((cells, pairs), np.int8)
 
             def reached(
-                start: int, end: int, step: Costs, kind: int, new: Costs = new, move: npt.NDArray[np.int8] | None = move
+                start: int,
+                end: int,
+                step: Costs,
+                kind: int,
+                new: Costs = new,
+                move: npt.NDArray[np.int8] | None = move,
             ) -> None:
                 if move is not None:
                     move[start:end][step < new[start:end]] = kind
                 np.minimum(new[start:end], step, out=new[start:end])
 
-            def cells_of(
-                ring_of: Costs, shift: int, start: int, end: int, low: int = low
-            ) -> Costs:
+            def cells_of(ring_of: Costs, shift: int, start: int, end: int, low: int = low) -> Costs:
                 first = low + _CENTRE + shift + 2 * start
                 return ring_of[first : first + 2 * (end - start) - 1 : 2]
 
             b = columns - j  # where the entry's j-th character stands
             start, end = (1 if i == 0 else 0), (cells - 1 if j - cells + 1 == 0 else cells)
             if start < cells:
-                step = cells_of(last, -1, start, cells) + block.value_gaps[i - 1 + start : i - 1 + cells, :pairs]
+                step = (
+                    cells_of(last, -1, start, cells) + block.value_gaps[i - 1 + start : i - 1 + cells, :pairs]
+                )
                 reached(start, cells, step, _EXTRA)
             if end > 0:
                 step = cells_of(last, 1, 0, end) + block.entry_gaps[b : b + end, :pairs]
@@ -166,7 +171,9 @@ class Edits:
                 reached(start, end, cells_of(before, 0, start, end) + cost, _INSTEAD)
             start, end = max(2 - i, 0), cells - max(2 - (j - cells + 1), 0)
             if start < end:
-                mine, mine_before = (block.value[i - back + start : i - back + end, :pairs] for back in (1, 2))
+                mine, mine_before = (
+                    block.value[i - back + start : i - back + end, :pairs] for back in (1, 2)
+                )
                 theirs, theirs_before = (block.entry[b + k + start : b + k + end, :pairs] for k in (0, 1))
                 crossed = (mine == theirs_before) & (mine_before == theirs)
                 step = np.where(crossed, cells_of(swapped, 0, start, end) + self._swap, np.int16(FAR))
@@ -199,14 +206,17 @@ class Edits:
             for kind in (_EXTRA, _MISSING, _INSTEAD, _SWAPPED):
                 pairs = at[taken == kind]
                 a, b = i[pairs], j[pairs]
-                first, last = (a == 1, a == ends[0][pairs]) if kind != _MISSING else (b == 1, b == ends[1][pairs])
+                first, last = (
+                    (a == 1, a == ends[0][pairs]) if kind != _MISSING else (b == 1, b == ends[1][pairs])
+                )
                 if kind == _EXTRA:
                     counts[pairs, values.gap_kinds[one[pairs], a - 1]] += 1
                 elif kind == _MISSING:
                     counts[pairs, entries.gap_kinds[other[pairs], b - 1]] += 1
                 elif kind == _INSTEAD:
                     differ = (
-                        values.texts.characters[one[pairs], a - 1] != entries.texts.characters[other[pairs], b - 1]
+                        values.texts.characters[one[pairs], a - 1]
+                        != entries.texts.characters[other[pairs], b - 1]
                     )
                     first, last = differ & first & (b == 1), differ & last & (b == ends[1][pairs])
                     classes = values.classes[one[pairs], a - 1], entries.classes[other[pairs], b - 1]
@@ -235,7 +245,9 @@ def _side_by_side(values: Prepared, entries: Prepared, one: Ints, other: Ints) -
     rows, columns = int(lengths[0].max()), int(lengths[1].max())
 
     value, value_classes, value_gaps = _unpacked(np.ascontiguousarray(values.packed[one, :rows].T))
-    entry, entry_classes, entry_gaps = _unpacked(np.ascontiguousarray(entries.packed[other, :columns].T[::-1]))
+    entry, entry_classes, entry_gaps = _unpacked(
+        np.ascontiguousarray(entries.packed[other, :columns].T[::-1])
+    )
     totals = lengths[0] + lengths[1]
     return _Block(value, value_classes * CLASSES, value_gaps, entry, entry_classes, entry_gaps, totals)
 

@@ -11,6 +11,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy import sparse
 
+from igual.core.column import Mask
 from igual.core.matching.deletions import spans
 from igual.core.matching.sounds import consonants
 from igual.core.matching.texts import Ints, Texts
@@ -30,9 +31,9 @@ def _runs(texts: Texts, seed: int) -> tuple[Ints, Ints]:
     padded = np.full((len(texts), width + 2), _SPACE, np.uint64)
     padded[:, 1:-1] = np.where(texts.characters == 0, _SPACE, texts.characters)
     first, middle, last = padded[:, :-2], padded[:, 1:-1], padded[:, 2:]
-    rows, columns = np.nonzero(middle != _SPACE)
-    number = (first[rows, columns] << np.uint64(32)) | (middle[rows, columns] << np.uint64(16)) | last[rows, columns]
-    number = (number + np.uint64(seed)) * np.uint64(0x9E3779B97F4A7C15)
+    rows, columns = np.nonzero(middle != np.uint64(_SPACE))
+    high, low = first << np.uint64(32), middle << np.uint64(16)
+    number = ((high | low | last)[rows, columns] + np.uint64(seed)) * np.uint64(0x9E3779B97F4A7C15)
     return rows, (number >> np.uint64(44)).astype(np.int64)
 
 
@@ -40,9 +41,7 @@ def _counted(texts: Texts, sounded: Texts) -> sparse.csr_array:
     """Which q-grams each text has, and its consonants, (texts, columns)."""
     one, other = _runs(texts, 1), _runs(consonants(sounded), 2)
     rows, columns = (np.concatenate(both) for both in zip(one, other, strict=True))
-    found = sparse.csr_array(
-        (np.ones(len(rows), np.float32), (rows, columns)), shape=(len(texts), _COLUMNS)
-    )
+    found = sparse.csr_array((np.ones(len(rows), np.float32), (rows, columns)), shape=(len(texts), _COLUMNS))
     found.sum_duplicates()
     found.data[:] = 1
     return found
@@ -90,7 +89,9 @@ class Grams:
         return one[order], other[order]
 
 
-def _best(rows: Ints, entries: Ints, score: npt.NDArray[np.float32], bounds: npt.NDArray[np.int32], most: int) -> npt.NDArray[np.bool_]:
+def _best(
+    rows: Ints, entries: Ints, score: npt.NDArray[np.float32], bounds: npt.NDArray[np.int32], most: int
+) -> Mask:
     """Which are among the best so many of their row; ties go to what stands first."""
     best = np.zeros(len(rows), np.bool_)
     filled = np.flatnonzero(np.diff(bounds))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Collection, Sequence
+from enum import IntEnum
 from functools import cached_property
 from typing import NamedTuple
 
@@ -16,18 +18,21 @@ from igual.core.matching import fitted
 from igual.core.matching.deletions import Deletions, spans
 from igual.core.matching.edits import FAR, UNIT, Edits, Prepared
 from igual.core.matching.grams import Grams
-from igual.core.matching.keys import begun, dress, letters_key, plain, words_key
+from igual.core.matching.keys import begun, dress, letters_key, plain, two_letter_key, words_key
 from igual.core.matching.scoring import MOST_LETTERS, Candidates, Floats, chances
 from igual.core.matching.sounds import consonants, sounds, unspaced
+from igual.core.matching.spellings import Spellings
 from igual.core.matching.texts import LONGEST, Ints, Texts
 from igual.core.matching.vocabulary import Vocabulary
 from igual.core.matching.wording import Wording, Words
+from igual.core.text.arrays import as_it_is
+from igual.core.text.folding import folded_key
 
 BY_LETTERS, BY_WORDS, BY_INITIALS = range(3)
 # A value whose best candidate within two edits costs no more than this is asked nothing more.
 _SURE, _SURE_PER_LETTER = 2.0, 0.75
 # Candidates that are likelier than the best by a factor of e to this power, and so many at most, are weighed.
-_WEIGHED_COST, _WEIGHED = 4.0, 12
+_WEIGHED_COST, _WEIGHED = 5.0, 16
 _MOST_DRESS, _MOST_SOUNDS = 3, 5
 _INITIALS_COST, _INITIALS_CROWD = 6.0, 60
 
@@ -70,6 +75,28 @@ class Compared(NamedTuple):
         )
 
 
+class How(IntEnum):
+    """How a proposal was found."""
+
+    NONE, EXACT, FOLDED, ALIAS, ALIAS_FOLDED, TWO_LETTERS, FUZZY = range(7)
+
+
+Key = Callable[[pa.Array], pa.Array]
+
+
+class LookUp(NamedTuple):
+    """A way to look values up: which of `by` it belongs to, the key of a value, and the spellings under it."""
+
+    way: str
+    how: How
+    key: Key
+    spellings: Spellings
+
+
+def _plain_letters(values: pa.Array) -> pa.Array:
+    return letters_key(plain(values))
+
+
 class Sounded(NamedTuple):
     """How texts sound, and the consonants of it, made ready for comparing."""
 
@@ -94,6 +121,40 @@ class MatchIndex:
         self.spellings = pa.array(spellings, TEXT)
         owners = pa.array([reference.entry_of[spelling] for spelling in spellings], TEXT)
         self.owners: Ints = pc.index_in(owners, self.entries).to_numpy(zero_copy_only=False).astype(np.int64)
+        self.names = tuple(reference.values)
+
+    def spelled(self, place: int) -> str:
+        found: str = self.spellings[place].as_py()
+        return found
+
+    @cached_property
+    def ranks(self) -> Ints:
+        """The place of each entry in the order of their characters, by which ties are broken."""
+        found = np.empty(len(self.names), np.int64)
+        found[pc.sort_indices(self.entries).to_numpy(zero_copy_only=False)] = np.arange(len(self.names))
+        return found
+
+    def look_ups(self, by: Collection[str]) -> list[LookUp]:
+        """The ways to look a value up, surest first; aliases come after entries."""
+        return [step for step in self._look_ups if step.way in by]
+
+    @cached_property
+    def _look_ups(self) -> list[LookUp]:
+        is_entry = pc.is_in(self.spellings, self.entries).to_numpy(zero_copy_only=False)
+        folded = folded_key(self.spellings)
+        letters = letters_key(plain(self.spellings))
+
+        def step(way: str, how: How, key: Key, keys: pa.Array, which: Mask) -> LookUp:
+            return LookUp(way, how, key, Spellings(keys.filter(pa.array(which)), self.owners[which].tolist()))
+
+        return [
+            step("exact", How.EXACT, as_it_is, self.spellings, is_entry),
+            step("folded", How.FOLDED, folded_key, folded, is_entry),
+            step("exact", How.ALIAS, as_it_is, self.spellings, ~is_entry),
+            step("folded", How.ALIAS_FOLDED, folded_key, folded, ~is_entry),
+            step("fuzzy", How.TWO_LETTERS, _plain_letters, two_letter_key(self.spellings), is_entry | True),
+            step("fuzzy", How.TWO_LETTERS, two_letter_key, letters, is_entry | True),
+        ]
 
     @cached_property
     def compared(self) -> Compared:
@@ -148,22 +209,38 @@ class MatchIndex:
         near = self._by_letters(values, mine, one, other)
         least = np.full(len(lengths), np.inf)
         np.minimum.at(least, near.value, near.cost)
-        doubtful = np.flatnonzero((least > _SURE + _SURE_PER_LETTER * np.minimum(lengths, MOST_LETTERS)) & (lengths > 0))
+        doubtful = np.flatnonzero(
+            (least > _SURE + _SURE_PER_LETTER * np.minimum(lengths, MOST_LETTERS)) & (lengths > 0)
+        )
         if len(doubtful):
             wider = self._wider(values.take(doubtful))
             wider = wider._replace(value=doubtful[wider.value])
-            near = _cheapest(Candidates(*(np.concatenate(both) for both in zip(near, wider, strict=True))))
+            near = _cheapest(together([near, wider]))
         near = near._replace(cost=near.cost + fitted.DRESS * self._dressed_apart(values, near))
         return near, *chances(near, lengths)
+
+    def near_by_letters(self, values: Compared) -> Candidates:
+        """The spellings within two edits of each value, with their costs, sorted by value."""
+        return self._by_letters(
+            values, self.edits.values(values.letters), *self._deletions.pairs(values.letters)
+        )
 
     def all_by_letters(self, values: Compared, most: int) -> Candidates:
         """The spellings nearest to each value by their edits alone, so many at most: what the fit chooses from."""
         spoken = consonants(unspaced(values.sounded))
-        found = self._deletions.pairs(values.letters), self._alike.pairs(spoken), self._grams.pairs(values.spaced, values.sounded)
+        found = (
+            self._deletions.pairs(values.letters),
+            self._alike.pairs(spoken),
+            self._grams.pairs(values.spaced, values.sounded),
+        )
         one, other = _joined(*found)
-        cost = self._edited(values, self.edits.values(values.letters), one, other)
+        cost = self.edited(values, one, other)
         near = _worth_weighing(one, cost, np.inf, most)
         return Candidates(one[near], other[near], cost[near], np.full(near.sum(), BY_LETTERS, np.int8))
+
+    def edited(self, values: Compared, one: Ints, other: Ints) -> Floats:
+        """What the edits between values and spellings cost, (pairs,); infinite where they are too far apart."""
+        return self._edited(values, self.edits.values(values.letters), one, other)
 
     def _edited(self, values: Compared, mine: Prepared, one: Ints, other: Ints) -> Floats:
         cost = self.edits.costs(mine, self._prepared, one, other) / UNIT
@@ -173,7 +250,9 @@ class MatchIndex:
     def _by_letters(self, values: Compared, mine: Prepared, one: Ints, other: Ints) -> Candidates:
         """What pairs cost by their letters and sounds; only those that are worth weighing."""
         cost = self._edited(values, mine, one, other)
-        kept = _worth_weighing(one, cost, _WEIGHED_COST, _WEIGHED)
+        edited = Candidates(one, other, cost, np.full(len(one), BY_LETTERS, np.int8))
+        dressed = cost + fitted.DRESS * self._dressed_apart(values, edited)
+        kept = _worth_weighing(one, dressed, _WEIGHED_COST, _WEIGHED)
         one, other, cost = one[kept], other[kept], cost[kept]
         apart = self._sounds_apart(values, one, other)
         cost += apart @ np.array([fitted.SOUNDS, fitted.CONSONANTS])
@@ -185,7 +264,8 @@ class MatchIndex:
         edits = self._sound_edits
         both = (spoken, self._sounded.sounds), (consonants(spoken), self._sounded.consonants)
         apart = [edits.costs(edits.values(mine), theirs, one, other) / UNIT for mine, theirs in both]
-        return np.minimum(np.stack(apart, axis=1), _MOST_SOUNDS)
+        found: Floats = np.minimum(np.stack(apart, axis=1), _MOST_SOUNDS)
+        return found
 
     def beside_edits(self, values: Compared, near: Candidates) -> Floats:
         """What counts beside the edits: sounds, consonants and dress of each pair, (pairs, 3)."""
@@ -201,8 +281,8 @@ class MatchIndex:
         apart = np.where(by_letters, np.minimum(apart, _MOST_DRESS), _MOST_DRESS)
         least = np.full(len(values.cut), _MOST_DRESS)
         np.minimum.at(least, near.value, apart)
-        beyond: Floats = np.where(by_letters, apart - least[near.value], 0).astype(np.float64)
-        return beyond
+        found: Floats = np.where(by_letters, apart - least[near.value], 0).astype(np.float64)
+        return found
 
     def _wider(self, values: Compared) -> Candidates:
         """Candidates that sound alike, share rare bits of text or words, or are initials of one another."""
@@ -218,8 +298,10 @@ class MatchIndex:
             if reading == BY_INITIALS:
                 cost = np.where(words.counts[one] == 1, _INITIALS_COST, cost)
             kept = np.isfinite(cost)
-            found.append(Candidates(one[kept], other[kept], cost[kept], np.full(kept.sum(), reading, np.int8)))
-        return Candidates(*(np.concatenate(parts) for parts in zip(*found, strict=True)))
+            found.append(
+                Candidates(one[kept], other[kept], cost[kept], np.full(kept.sum(), reading, np.int8))
+            )
+        return together(found)
 
     def _by_initials(self, words: Words) -> tuple[Ints, Ints]:
         """Values of one short word, or of several, and the entries with such initials."""
@@ -251,6 +333,15 @@ def _joined(*found: tuple[Ints, Ints]) -> tuple[Ints, Ints]:
     both.sort()
     both = both[np.concatenate([[True], both[1:] != both[:-1]])] if len(both) else both
     return both >> 32, both & 0xFFFFFFFF
+
+
+def together(found: Sequence[Candidates]) -> Candidates:
+    return Candidates(
+        np.concatenate([part.value for part in found]),
+        np.concatenate([part.spelling for part in found]),
+        np.concatenate([part.cost for part in found]),
+        np.concatenate([part.reading for part in found]),
+    )
 
 
 def _worth_weighing(value: Ints, cost: Floats, behind: float, most: int) -> Mask:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
@@ -22,7 +23,18 @@ _OTHERS = re.compile(r"[^\w#%&@*†‡§]+|_")
 _QUOTES = re.compile("['’ʼ`´]")
 # Letters that some write as two, and others without their accent.
 _TWO_LETTERS = str.maketrans(
-    {"ä": "ae", "ö": "oe", "ü": "ue", "å": "aa", "ø": "oe", "Ä": "ae", "Ö": "oe", "Ü": "ue", "Å": "aa", "Ø": "oe"}
+    {
+        "ä": "ae",
+        "ö": "oe",
+        "ü": "ue",
+        "å": "aa",
+        "ø": "oe",
+        "Ä": "ae",
+        "Ö": "oe",
+        "Ü": "ue",
+        "Å": "aa",
+        "Ø": "oe",
+    }
 )
 
 

@@ -6,6 +6,7 @@ for another. The kinds are named here; what each costs stands in `fitted.py`.
 
 from __future__ import annotations
 
+import itertools
 from typing import NamedTuple
 
 import numpy as np
@@ -16,7 +17,7 @@ from igual.core.matching.texts import Texts
 Bytes = npt.NDArray[np.uint8]
 
 # Gaps: the value has a character that the entry lacks (extra), or lacks one that it has (missing).
-GAPS = ("doubled", "e after a, o, u", "vowel", "weak consonant", "consonant", "digit", "other")
+GAPS = ("doubled", "e after a, o, u", "last s", "vowel", "weak consonant", "consonant", "digit", "other")
 SUBSTITUTIONS = (
     "vowels alike", "vowels", "sounds alike", "sounds like it", "neighbouring key", "consonants",
     "vowel and consonant", "digits", "digit like letter", "other",
@@ -43,7 +44,7 @@ _DIGITS_LIKE = ("0o", "1l", "1i", "5s", "8b", "2z", "6g")
 
 # Classes of characters: 0 is none, 1 to 26 a to z, 27 to 36 the digits; what is last in its text has a class
 # of its own, LAST further on.
-_DIGIT, _LETTER, _OTHER, LAST = 27, 37, 38, 39
+_S, _DIGIT, _LETTER, _OTHER, LAST = 19, 27, 37, 38, 39
 CLASSES = 2 * LAST
 
 
@@ -103,7 +104,9 @@ def _substitution_of(a: str, b: str, near: set[frozenset[str]]) -> str:
         ("neighbouring key", near),
     )
     vowels = (a in _VOWELS) + (b in _VOWELS)
-    return next((name for name, pairs in groups if both in pairs), "vowel and consonant" if vowels else "consonants")
+    return next(
+        (name for name, pairs in groups if both in pairs), "vowel and consonant" if vowels else "consonants"
+    )
 
 
 def _pairs(twos: list[str] | tuple[str, ...]) -> set[frozenset[str]]:
@@ -114,8 +117,10 @@ def _neighbouring_keys() -> set[frozenset[str]]:
     """Keys beside or right above each other on the most common keyboard."""
     near = set()
     for row, below in zip(_KEY_ROWS, (*_KEY_ROWS[1:], ""), strict=True):
-        near |= {frozenset(two) for two in zip(row, row[1:], strict=False)}
-        near |= {frozenset((row[x], below[y])) for x in range(len(row)) for y in (x - 1, x) if 0 <= y < len(below)}
+        near |= {frozenset(two) for two in itertools.pairwise(row)}
+        near |= {
+            frozenset((row[x], below[y])) for x in range(len(row)) for y in (x - 1, x) if 0 <= y < len(below)
+        }
     return near
 
 
@@ -135,5 +140,8 @@ def classes_and_gaps(texts: Texts, made: Slips, side: str) -> tuple[Bytes, Bytes
     letters = ((after >= 1) & (after < _DIGIT)) | (after == _LETTER)
     gaps[:, 1:][(characters[:, 1:] == characters[:, :-1]) & letters] = GAPS.index("doubled")
     filled = np.flatnonzero(texts.lengths)
-    classes[filled, texts.lengths[filled] - 1] += LAST
+    last = filled, texts.lengths[filled] - 1
+    plural = (classes[last] == _S) & (gaps[last] != GAPS.index("doubled"))
+    gaps[filled[plural], last[1][plural]] = GAPS.index("last s")
+    classes[last] += LAST
     return classes, gaps + np.uint8(PLACE_OF[f"{side} {GAPS[0]}"])

@@ -25,7 +25,7 @@ class Candidates(NamedTuple):
     reading: npt.NDArray[np.int8]
 
     def take(self, places: Ints | npt.NDArray[np.bool_]) -> Candidates:
-        return Candidates(*(column[places] for column in self))
+        return Candidates(self.value[places], self.spelling[places], self.cost[places], self.reading[places])
 
 
 class Numbers(NamedTuple):
@@ -35,6 +35,17 @@ class Numbers(NamedTuple):
     listed: float = fitted.LISTED
     listed_per_letter: float = fitted.LISTED_PER_LETTER
     listed_per_cost: float = fitted.LISTED_PER_COST
+
+
+def chance_of_one(cost: Floats, lengths: Ints) -> Floats:
+    """How likely a text of so many letters means another, were there no others, at such a cost, (pairs,)."""
+    return _logistic(cost, lengths, Numbers())
+
+
+def _logistic(joint: Floats, lengths: Ints, by: Numbers) -> Floats:
+    logit = by.listed + by.listed_per_letter * np.minimum(lengths, MOST_LETTERS) - by.listed_per_cost * joint
+    found: Floats = 1 / (1 + np.exp(-logit))
+    return found
 
 
 def chances(found: Candidates, lengths: Ints, numbers: Numbers | None = None) -> tuple[Floats, Floats]:
@@ -52,7 +63,5 @@ def chances(found: Candidates, lengths: Ints, numbers: Numbers | None = None) ->
     total = np.bincount(found.value, weight, len(lengths)).astype(np.float64)
     has = total > 0
     joint = np.where(has, least, 0) - np.log(np.where(has, total, 1)) / by.rivals
-    letters = np.minimum(lengths, MOST_LETTERS)
-    logit = by.listed + by.listed_per_letter * letters - by.listed_per_cost * joint
-    any_meant = np.where(has, 1 / (1 + np.exp(-logit)), 0)
+    any_meant = np.where(has, _logistic(joint, lengths, by), 0)
     return weight / total[found.value] * any_meant[found.value], any_meant

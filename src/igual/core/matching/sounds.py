@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from igual.core.column import Mask
 from igual.core.matching.texts import Matrix, Texts
 
 # What stands for sounds that take two letters to write.
@@ -29,11 +30,13 @@ def sounds(texts: Texts) -> Texts:
     new = here.copy()
     starts, ends = (before == 0) | (before == _SPACE), (after == 0) | (after == _SPACE)
 
-    def one_of(matrix: Matrix, letters: str) -> np.ndarray:  # type: ignore[type-arg]
-        return np.logical_or.reduce([matrix == ord(letter) for letter in letters])
+    def one_of(matrix: Matrix, letters: str) -> Mask:
+        found: Mask = np.logical_or.reduce([matrix == ord(letter) for letter in letters])
+        return found
 
-    def is_(matrix: Matrix, letter: str) -> np.ndarray:  # type: ignore[type-arg]
-        return matrix == ord(letter)
+    def is_(matrix: Matrix, letter: str) -> Mask:
+        found: Mask = matrix == ord(letter)
+        return found
 
     vowel, soft = one_of(here, "aeiouyw"), one_of(after, "eiy")
     # One letter for another.
@@ -76,7 +79,7 @@ def consonants(sounded: Texts) -> Texts:
     return _without(sounded.characters, (sounded.characters == _VOWEL) | (sounded.characters == 0))
 
 
-def _without(characters: Matrix, out: np.ndarray) -> Texts:  # type: ignore[type-arg]
+def _without(characters: Matrix, out: Mask) -> Texts:
     """Texts without some characters, and without the second of two that are then the same."""
     rows, columns = np.nonzero(~out)
     kept = characters[rows, columns]

@@ -16,7 +16,7 @@ import pyarrow.compute as pc
 
 from igual.core.column import TEXT, Mask
 from igual.core.matching.deletions import spans
-from igual.core.matching.edits import FAR, UNIT, Costs, Edits
+from igual.core.matching.edits import FAR, UNIT, Edits
 from igual.core.matching.texts import Ints, Texts
 from igual.core.matching.vocabulary import NUMBERS, Vocabulary
 
@@ -93,11 +93,23 @@ class Wording:
         total = np.bincount(aligned.pair, aligned.cost, len(one)).astype(np.float64)
         mine, theirs = self._left(values, one, other, aligned)
         extra, missing = self._weights(values)
-        total += np.bincount(mine[0], extra[mine[1]], len(one)) + np.bincount(theirs[0], missing[theirs[1]], len(one))
+        total += np.bincount(mine[0], extra[mine[1]], len(one)) + np.bincount(
+            theirs[0], missing[theirs[1]], len(one)
+        )
         total += _READ + _ORDER * _out_of_order(aligned, len(one))
         small = self._small[self.entries.ids[self.entries.starts[other[aligned.pair]] + aligned.entry_word]]
         says = np.bincount(aligned.pair, ~small, len(one)) > 0
         return np.where(says, total, np.inf)
+
+    def knows_all(self, values: Words) -> Mask:
+        """Which values have no word but such as entries have."""
+        known = np.array([word in self._place_of for word in values.vocabulary.to_pylist()], np.bool_)
+        owner = np.repeat(np.arange(len(values.counts)), values.counts)
+        strange = np.bincount(
+            owner, ~known[values.ids[spans(values.starts, values.counts)]], len(values.counts)
+        )
+        found: Mask = (strange == 0) & (values.counts > 0)
+        return found
 
     def _weights(self, values: Words) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
         words = values.vocabulary.to_pylist()
@@ -123,12 +135,16 @@ class Wording:
             left.append((pair[free], words.ids[words.starts[places][pair[free]] + word[free]]))
         return left[0], left[1]
 
-    def left_over(self, values: Words, one: Ints, other: Ints, aligned: Alignment) -> list[tuple[list[str], list[str]]]:
+    def left_over(
+        self, values: Words, one: Ints, other: Ints, aligned: Alignment
+    ) -> list[tuple[list[str], list[str]]]:
         """For each pair the words of the value and those of the entry that stand for none."""
         found: list[tuple[list[str], list[str]]] = [([], []) for _ in one]
         sides = self._left(values, one, other, aligned)
         for side, (words, (pairs, ids)) in enumerate(zip((values, self.entries), sides, strict=True)):
-            for pair, word in zip(pairs.tolist(), words.vocabulary.take(pa.array(ids)).to_pylist(), strict=True):
+            for pair, word in zip(
+                pairs.tolist(), words.vocabulary.take(pa.array(ids)).to_pylist(), strict=True
+            ):
                 found[pair][side].append(word)
         return found
 
@@ -155,12 +171,16 @@ class Wording:
             taken.append(first)
             word_of_value, word_of_entry = np.full(len(one), -1), np.full(len(one), -1)
             word_of_value[pair[first]], word_of_entry[pair[first]] = value_word[first], entry_word[first]
-            order = order[(value_word[order] != word_of_value[owner]) & (entry_word[order] != word_of_entry[owner])]
+            order = order[
+                (value_word[order] != word_of_value[owner]) & (entry_word[order] != word_of_entry[owner])
+            ]
         chosen = np.concatenate([np.zeros(0, np.int64), *taken])
         chosen = chosen[np.lexsort((value_word[chosen], pair[chosen]))]
         return Alignment(pair[chosen], value_word[chosen], entry_word[chosen], how[chosen], cost[chosen])
 
-    def _word_costs(self, values: Words, mine: Ints, its: Ints) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.int8]]:
+    def _word_costs(
+        self, values: Words, mine: Ints, its: Ints
+    ) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.int8]]:
         """What it costs that one word stands for another, and how it does, (pairs of words,)."""
         used, place = np.unique(mine, return_inverse=True)
         spelled = values.vocabulary.take(pa.array(used)).to_pylist()
@@ -169,7 +189,9 @@ class Wording:
         cost = edited / UNIT
         lengths = texts.lengths[place], self._texts.lengths[its]
         short = np.minimum(*lengths)
-        cost[(edited > UNIT * _MISSPELT_PER_LETTER * short) | (edited >= FAR) | ((short < 4) & (edited > 0))] = np.inf
+        cost[
+            (edited > UNIT * _MISSPELT_PER_LETTER * short) | (edited >= FAR) | ((short < 4) & (edited > 0))
+        ] = np.inf
         how = np.where(edited == 0, SAME, EDITED).astype(np.int8)
         for known, cheap, kind in (
             (self._stated(spelled, place, its), np.full(len(its), _STATED), STATED),
@@ -183,7 +205,9 @@ class Wording:
 
     def _stated(self, spelled: Sequence[str], mine: Ints, its: Ints) -> Mask:
         """Pairs of words of which one is a stated abbreviation of the other, or a number in words."""
-        known = [(place, self._stand_for[word]) for place, word in enumerate(spelled) if word in self._stand_for]
+        known = [
+            (place, self._stand_for[word]) for place, word in enumerate(spelled) if word in self._stand_for
+        ]
         pairs = [place * len(self._texts) + entry for place, entries in known for entry in entries]
         found: Mask = np.isin(mine * len(self._texts) + its, pairs)
         return found

@@ -11,6 +11,7 @@ from pydantic import model_validator
 from igual.core.column import Mask
 from igual.core.conditions import Condition
 from igual.core.lists import Shelf
+from igual.core.matching.matcher import Matched
 from igual.core.words import Worded
 
 
@@ -22,6 +23,8 @@ class Rewritten(NamedTuple):
     used: which of the rule's `entries` served for at least one value (None: it has no entries).
     by_case: which values only met an entry because case was set aside (None: it never is).
     unread: which values the rule could not make sense of, so that they stayed (None: it takes any text).
+    open: which values wait for a person to decide (None: it never asks).
+    account: how values were matched, for a rule that does.
     columns: for a rule that writes into several columns, the values of each.
     notes: what else is worth a hint.
     """
@@ -33,6 +36,8 @@ class Rewritten(NamedTuple):
     unread: Mask | None = None
     columns: tuple[pa.Array, ...] | None = None
     notes: tuple[str, ...] = ()
+    open: Mask | None = None
+    account: Matched | None = None
 
 
 class Gives(NamedTuple):

@@ -12,8 +12,9 @@ import pyarrow.compute as pc
 from igual.core.column import TEXT, as_mask
 from igual.core.errors import ListError
 from igual.core.lists import Codebook, Shelf
+from igual.core.matching.spellings import Spellings
 from igual.core.rules.base import Gives, NearMiss, Rewriter, Rewritten, Rule
-from igual.core.rules.lookup import Otherwise, Spellings, given_or_otherwise, near_spellings, unknown_among
+from igual.core.rules.lookup import Otherwise, given_or_otherwise, near_spellings, unknown_among
 from igual.core.text.folding import casefold
 
 

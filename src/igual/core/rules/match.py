@@ -2,50 +2,60 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
 import numpy as np
 import pyarrow as pa
-from pydantic import field_validator
+from pydantic import Field, field_validator, model_validator
 
 from igual.core.column import TEXT
+from igual.core.errors import RulebookError, did_you_mean
 from igual.core.lists import ReferenceList, Shelf
+from igual.core.matching.index import MatchIndex
+from igual.core.matching.matcher import OPEN, SETTLED, UNKNOWN, WAYS, By, Thresholds, matched
+from igual.core.matching.vocabulary import Vocabulary
 from igual.core.rules.base import NearMiss, Rewriter, Rewritten
-from igual.core.rules.lookup import (
-    ListRule,
-    Otherwise,
-    Spellings,
-    given_or_otherwise,
-    near_spellings,
-    unknown_among,
-)
-from igual.core.text.arrays import as_it_is
-from igual.core.text.folding import folded_key
-
-By = Literal["exact", "folded"]
+from igual.core.rules.lookup import ListRule, Otherwise, given_or_otherwise, near_spellings, unknown_among
 
 
 class Match(ListRule):
     """Put the entry of a reference list in the place of a value that means it.
 
     list: the name of the reference list. Its aliases count as spellings of their entries.
-    by: the ways to match, tried in this order: `exact`, and `folded`, which sets aside case, spacing,
-        accents and punctuation (but for marks between digits and marks that tell things apart, as in C#).
-        Exact always comes first; where two entries share a folded spelling, neither is chosen.
+    by: the ways to match: `exact`; `folded`, which sets aside case, spacing, accents and punctuation (but for
+        marks between digits and marks that tell things apart, as in C#); and `fuzzy`, by likeness. Exact comes
+        before folded, entries before aliases, likeness last.
+    settle: the least score, 0 to 1, of a match by likeness that needs nobody.
+    ask: the least probability, 0 to 1, that some entry is meant, for a value to wait for a person: it is open.
+    margin: how far the runner-up's score must stay behind.
+    give: an attribute of the list (a code, a rate) to put instead of the entry.
+    case_sensitive: nothing that differs in case is settled.
+    abbreviations, opposites, small_words: words to be known beside those that Igual knows: what a short form
+        stands for, groups of words that exclude each other, words that may be left out.
     otherwise: what becomes of a value that isn't in the list: `flag` (keep it, and warn), `keep`, `blank`
         (an empty text), or `{ text = "…" }`. Whatever is chosen, it is listed as unknown, with its rows.
 
-    Missing values and blanks stay as they are.
+    Missing values and blanks stay as they are. Open values stay too, until somebody rules on them; where an
+    attribute is given, what becomes of them is what `otherwise` says.
 
     >>> import igual
     >>> from igual.rules import Match
-    >>> Match(list="trees").on(["NORWAY-MAPLE", "oak"], lists={"trees": igual.ReferenceList(["Norway maple"])})
-    ['Norway maple', 'oak']
+    >>> trees = {"trees": igual.ReferenceList(["Norway maple", "Common oak"])}
+    >>> Match(list="trees").on(["NORWAY-MAPLE", "Oak, comon", "banana"], lists=trees)
+    ['Norway maple', 'Common oak', 'banana']
     """
 
     do: Literal["match"] = "match"
-    by: tuple[By, ...] = ("exact", "folded")
+    by: tuple[By, ...] = WAYS
+    settle: float = Field(0.9, ge=0, le=1)
+    ask: float = Field(0.5, ge=0, le=1)
+    margin: float = Field(0.2, ge=0, le=1)
+    give: str | None = None
+    case_sensitive: bool = False
+    abbreviations: Mapping[str, tuple[str, ...] | str] = Field(default_factory=dict)
+    opposites: tuple[tuple[str, ...], ...] = ()
+    small_words: tuple[str, ...] = ()
     otherwise: Otherwise = "flag"
 
     @field_validator("by", mode="before")
@@ -57,6 +67,11 @@ class Match(ListRule):
             raise ValueError("'by' needs at least one way to match")
         return given
 
+    @model_validator(mode="after")
+    def _words_are_words(self) -> Match:
+        Vocabulary.extended(self.opposites, self.abbreviations, self.small_words)
+        return self
+
     def rewriter(self, shelf: Shelf) -> Rewriter:
         return _Rewriter(self, shelf.lists[self.list])
 
@@ -64,30 +79,33 @@ class Match(ListRule):
 class _Rewriter:
     def __init__(self, rule: Match, reference: ReferenceList) -> None:
         self._rule = rule
-        self.entries: Sequence[str] = tuple(reference.values)
-        self._values = pa.array(self.entries, TEXT)
-        position = {entry: place for place, entry in enumerate(self.entries)}
-        self._spellings = tuple(reference.entry_of)
-        self._entry_of = reference.entry_of
-        spellings = pa.array(self._spellings, TEXT)
-        places = [position[entry] for entry in reference.entry_of.values()]
-        keys: list[tuple[By, Callable[[pa.Array], pa.Array]]] = [("exact", as_it_is), ("folded", folded_key)]
-        self._ways = [(key, Spellings(key(spellings), places)) for way, key in keys if way in rule.by]
+        self._reference = reference
+        vocabulary = Vocabulary.extended(rule.opposites, rule.abbreviations, rule.small_words)
+        self._index = MatchIndex(reference, vocabulary)
+        self._thresholds = Thresholds(rule.settle, rule.ask, rule.margin, rule.case_sensitive)
+        self.entries: Sequence[str] = self._index.names
+        self._given = self._index.entries
+        if rule.give is not None:
+            if rule.give not in reference.attributes:
+                known = did_you_mean(rule.give, reference.attributes)
+                raise RulebookError(f"list {rule.list!r} has no attribute {rule.give!r}{known}")
+            self._given = pa.array(reference.attributes[rule.give], TEXT)
 
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
+        telling = unknown_among(values, np.zeros(len(values), np.bool_))
+        asked = values if telling.all() else values.filter(pa.array(telling))
+        found = matched(asked, self._index, self._rule.by, self._thresholds)
         places = np.full(len(values), -1, np.int64)
-        for key, spellings in self._ways:
-            missed = places < 0
-            if missed.all():
-                places = spellings.look_up(key(values))
-            elif missed.any():
-                places[missed] = spellings.look_up(key(values.filter(pa.array(missed))))
+        places[telling] = np.where(found.status == SETTLED, found.entry, -1)
         known = places >= 0
-        entries = self._values.take(pa.array(places, mask=~known))
-        unknown = unknown_among(values, known)
-        new = given_or_otherwise(values, entries, known, unknown, self._rule.otherwise)
-        return Rewritten(new, unknown, np.isin(np.arange(len(self.entries)), places))
+        unknown, waiting = telling.copy(), telling.copy()
+        unknown[telling], waiting[telling] = found.status == UNKNOWN, found.status == OPEN
+        entries = self._given.take(pa.array(places, mask=~known))
+        replaced = unknown | waiting if self._rule.give is not None else unknown
+        new = given_or_otherwise(values, entries, known, replaced, self._rule.otherwise)
+        used = np.isin(np.arange(len(self.entries)), places)
+        return Rewritten(new, unknown, used, open=waiting, account=found)
 
     def near_misses(self, values: pa.Array, unused: Sequence[str]) -> list[NearMiss]:
-        near = near_spellings(values, self._spellings)
-        return [NearMiss(place, self._entry_of[spelling]) for place, spelling in near.items()]
+        near = near_spellings(values, self._index.spellings.to_pylist())
+        return [NearMiss(place, self._reference.entry_of[spelling]) for place, spelling in near.items()]

@@ -1,0 +1,279 @@
+"""Matching: for each value a status, a proposal, a score, a runner-up, and why."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Literal, NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.core.column import TEXT, Mask
+from igual.core.matching.chunks import Tell, by_chunks
+from igual.core.matching.doubts import SHORT, doubts, lost_words, suspects
+from igual.core.matching.index import BY_INITIALS, BY_LETTERS, BY_WORDS, Compared, How, LookUp, MatchIndex
+from igual.core.matching.reasons import reasons
+from igual.core.matching.scoring import Floats
+from igual.core.matching.texts import Ints
+from igual.core.matching.wording import MOST_WORDS
+
+By = Literal["exact", "folded", "fuzzy"]
+Status = Literal["settled", "open", "unknown"]
+WAYS: tuple[By, ...] = ("exact", "folded", "fuzzy")
+SETTLED, OPEN, UNKNOWN = range(3)
+STATUSES: tuple[Status, ...] = ("settled", "open", "unknown")
+# How many entries are proposed for a value, the best among them.
+RANKS = 5
+_CHUNK = 5_000
+# A score as it is shown, and compared with the thresholds: the same on every machine.
+_DECIMALS = 4
+_LEAST = 0.005
+
+
+class Thresholds(NamedTuple):
+    """When a likely match is taken.
+
+    settle: the least score of a match that needs nobody. ask: the least probability that any entry is meant for a
+    person to be asked. margin: how far the runner-up must stay behind a settled match.
+    case_sensitive: texts that differ in case are never settled but by a spelling that is the same.
+    """
+
+    settle: float = 0.9
+    ask: float = 0.5
+    margin: float = 0.2
+    case_sensitive: bool = False
+
+
+@dataclass(eq=False)
+class Matched:
+    """What became of distinct values, (values,) each.
+
+    values: the values. status: SETTLED, OPEN or UNKNOWN. entry: the place of the entry proposed, -1 for none.
+    score: its score. runner_up, runner_up_score: the same of the next. how: the way that found it, a `How`.
+    said: what is to be said of single values. others: of values with several candidates up to RANKS of them, most
+    likely first, each an entry and its score.
+    """
+
+    values: pa.Array
+    status: npt.NDArray[np.int8]
+    entry: Ints
+    score: Floats
+    runner_up: Ints
+    runner_up_score: Floats
+    how: npt.NDArray[np.int8]
+    said: dict[int, str] = field(default_factory=dict)
+    others: dict[int, list[tuple[int, float]]] = field(default_factory=dict)
+
+    @classmethod
+    def none_yet(cls, values: pa.Array) -> Matched:
+        size = len(values)
+        status, how = np.full(size, UNKNOWN, np.int8), np.full(size, How.NONE, np.int8)
+        return cls(values, status, np.full(size, -1), np.zeros(size), np.full(size, -1), np.zeros(size), how)
+
+    @property
+    def why(self) -> list[str]:
+        return [self.said.get(place) or _WHY[how] for place, how in enumerate(self.how.tolist())]
+
+    def ranked(self, place: int) -> list[tuple[int, float]]:
+        """A value's candidates, most likely first: entries and scores."""
+        if self.entry[place] < 0:
+            return []
+        return self.others.get(place) or [(int(self.entry[place]), float(self.score[place]))]
+
+    def taken_over(self, places: Ints, part: Matched) -> None:
+        """Put what became of some of the values."""
+        for name in ("status", "entry", "score", "runner_up", "runner_up_score", "how"):
+            getattr(self, name)[places] = getattr(part, name)
+        self.said.update((int(places[place]), text) for place, text in part.said.items())
+        self.others.update((int(places[place]), several) for place, several in part.others.items())
+
+
+_WHY = {
+    How.NONE: "no entry comes near",
+    How.EXACT: "the same",
+    How.FOLDED: "only case, accents, spaces or punctuation differ",
+    How.ALIAS: "an alias",
+    How.ALIAS_FOLDED: "an alias, but for case, accents, spaces or punctuation",
+    How.TWO_LETTERS: "an accented letter written as two",
+}
+_SCORES = {
+    How.EXACT: 1.0,
+    How.FOLDED: 0.999,
+    How.ALIAS: 0.999,
+    How.ALIAS_FOLDED: 0.998,
+    How.TWO_LETTERS: 0.98,
+}
+
+
+def matched(
+    values: pa.Array,
+    index: MatchIndex,
+    by: Sequence[By] = WAYS,
+    thresholds: Thresholds | None = None,
+    tell: Tell | None = None,
+) -> Matched:
+    """Match distinct values that aren't blank, (values,), in the ways of `by`; `tell` hears of progress."""
+    thresholds = thresholds or Thresholds()
+    found = Matched.none_yet(values)
+    left = np.ones(len(values), np.bool_)
+    for step in index.look_ups(by):
+        if left.any():
+            _looked_up(found, index, step, left, thresholds.case_sensitive)
+    if "fuzzy" in by and left.any():
+
+        def one(chunk: Ints) -> Matched:
+            return liken(values.take(pa.array(chunk)), index, thresholds)
+
+        for chunk, likened in by_chunks(np.flatnonzero(left), _CHUNK, one, tell):
+            found.taken_over(chunk, likened)
+    return found
+
+
+def _looked_up(found: Matched, index: MatchIndex, step: LookUp, left: Mask, case_sensitive: bool) -> None:
+    """Settle what a look-up finds, and leave open what it finds twice; both are no longer `left`."""
+    places = np.flatnonzero(left)
+    keys = step.key(found.values if left.all() else found.values.take(pa.array(places)))
+    entry = step.spellings.look_up(keys)
+    hit = entry >= 0
+    taken = places[hit]
+    found.status[taken], found.how[taken], found.score[taken] = SETTLED, step.how, _SCORES[step.how]
+    found.entry[taken] = entry[hit]
+    left[taken] = False
+    if case_sensitive and step.how not in (How.EXACT, How.ALIAS):
+        texts = found.values.take(pa.array(taken)).to_pylist()
+        for place, text in zip(taken.tolist(), texts, strict=True):
+            if _cases_differ(text, index.names[found.entry[place]]):
+                found.status[place] = OPEN
+                found.said[place] = f"{_WHY[step.how]}; but this list tells cases apart"
+    if step.spellings.contested:
+        rivalled = pc.is_in(keys, pa.array(step.spellings.contested, TEXT)).to_numpy(zero_copy_only=False)
+        for place, key in zip(
+            places[rivalled].tolist(), keys.filter(pa.array(rivalled)).to_pylist(), strict=True
+        ):
+            entries = sorted(step.spellings.contested[key], key=index.names.__getitem__)
+            score = round(1 / len(entries), _DECIMALS)
+            found.others[place] = [(rival, score) for rival in entries[:RANKS]]
+            found.entry[place], found.runner_up[place] = entries[:2]
+            found.score[place] = found.runner_up_score[place] = score
+            found.how[place], found.status[place], left[place] = step.how, OPEN, False
+            names = " and ".join(index.names[rival] for rival in entries[:3])
+            found.said[place] = f"{len(entries)} entries are spelled so, case and marks aside: {names}"
+
+
+def liken(values: pa.Array, index: MatchIndex, thresholds: Thresholds) -> Matched:
+    """Match values by likeness alone."""
+    found = Matched.none_yet(values)
+    compared = Compared.of(values)
+    near, likely, any_meant = index.candidates(compared)
+    # An entry is as likely as its spellings together; its likeliest spelling says why.
+    order = np.lexsort((near.spelling, -likely, near.value))
+    value, spelling, chance = near.value[order], near.spelling[order], likely[order]
+    pair, first, back = np.unique(
+        value << 32 | index.owners[spelling], return_index=True, return_inverse=True
+    )
+    joint = np.round(np.minimum(np.bincount(back, chance, len(pair)), 1), _DECIMALS)
+    entry, owner = pair & 0xFFFFFFFF, pair >> 32
+    ranking = np.lexsort((index.ranks[entry], -joint, owner))
+    ranking = ranking[joint[ranking] >= _LEAST]
+    ranked = owner[ranking]
+    first_of_value = np.concatenate([[True], ranked[1:] != ranked[:-1]])[: len(ranking)]
+    starts = np.flatnonzero(first_of_value)
+    sizes = np.diff(np.concatenate([starts, [len(ranking)]]))
+    places = ranked[starts]
+    found.entry[places], found.score[places] = entry[ranking[starts]], joint[ranking[starts]]
+    seconds = starts[sizes > 1] + 1
+    found.runner_up[ranked[seconds]], found.runner_up_score[ranked[seconds]] = (
+        entry[ranking[seconds]],
+        joint[ranking[seconds]],
+    )
+    entries, scores = entry[ranking].tolist(), joint[ranking].tolist()
+    for place, start, size in zip(
+        places.tolist(), starts.tolist(), np.minimum(sizes, RANKS).tolist(), strict=True
+    ):
+        if size > 1:
+            found.others[place] = list(
+                zip(entries[start : start + size], scores[start : start + size], strict=True)
+            )
+    best = ranking[starts]
+    chosen = spelling[first[best]]
+    reading = near.reading[order][first[best]]
+    worth = any_meant[places] >= thresholds.ask
+    said = values.to_pylist()
+    why = reasons(index, compared, said, places, chosen, reading)
+    sure = (found.score[places] >= thresholds.settle) & (
+        found.score[places] - found.runner_up_score[places] >= thresholds.margin - 1e-9
+    )
+    against = _against(index, compared, said, places, chosen, reading, worth, thresholds.case_sensitive)
+    found.how[places] = How.FUZZY
+    for number, place in enumerate(places.tolist()):
+        if not worth[number]:
+            found.said[place] = f"no entry comes near enough; the nearest: {why[number]}"
+        elif against[number]:
+            found.said[place] = f"{why[number]}; but {', '.join(against[number])}"
+        elif not sure[number]:
+            found.said[place] = f"{why[number]}; {_unsure(found, place, thresholds)}"
+        else:
+            found.said[place] = why[number]
+    doubted = np.array([bool(texts) for texts in against], np.bool_)
+    found.status[places] = np.where(worth, np.where(sure & ~doubted, SETTLED, OPEN), UNKNOWN)
+    return found
+
+
+def _unsure(found: Matched, place: int, thresholds: Thresholds) -> str:
+    if found.score[place] - found.runner_up_score[place] < thresholds.margin:
+        return "another entry is as near"
+    return "not sure enough"
+
+
+def _against(
+    index: MatchIndex,
+    values: Compared,
+    said: Sequence[str],
+    places: Ints,
+    chosen: Ints,
+    reading: npt.NDArray[np.int8],
+    worth: Mask,
+    case_sensitive: bool,
+) -> list[list[str]]:
+    """What speaks against settling each of the matches that are worth asking about."""
+    found: list[list[str]] = [[] for _ in places]
+    entries = index.compared
+    short = np.minimum(values.letters.lengths[places], entries.letters.lengths[chosen]) <= SHORT
+    short &= reading == BY_LETTERS
+    same = pc.equal(values.spelled.take(pa.array(places)), entries.spelled.take(pa.array(chosen)))
+    same_letters = same.to_numpy(zero_copy_only=False)
+    mine, theirs = values.worded.take(pa.array(places)), entries.worded.take(pa.array(chosen))
+    looked_at = suspects(mine, index.vocabulary) | suspects(theirs, index.vocabulary) | (reading == BY_WORDS)
+    for number in np.flatnonzero(
+        worth & (looked_at | short | case_sensitive | (reading == BY_INITIALS))
+    ).tolist():
+        if same_letters[number] and not case_sensitive:
+            continue
+        value, entry = mine[number].as_py().split(), theirs[number].as_py().split()
+        texts = found[number]
+        if looked_at[number]:
+            texts += doubts(value, entry, index.vocabulary)
+            if not texts and (lost := lost_words(value, entry, index.vocabulary)):
+                texts.append(f"{' and '.join(f'‘{word}’' for word in lost)} may matter")
+        if short[number] and not same_letters[number] and not texts:
+            texts.append("the text is very short")
+        if reading[number] == BY_INITIALS:
+            texts.append("initials may stand for something else")
+        if max(len(value), len(entry)) >= MOST_WORDS:
+            texts.append("the text is too long to compare whole")
+        if case_sensitive and _cases_differ(said[places[number]], index.spelled(int(chosen[number]))):
+            texts.append("this list tells cases apart")
+    return found
+
+
+def _letters_of(text: str) -> str:
+    return "".join(character for character in text if character.isalpha())
+
+
+def _cases_differ(value: str, entry: str) -> bool:
+    """Whether two texts are spelled in different cases, as far as their letters tell."""
+    mine, theirs = _letters_of(value), _letters_of(entry)
+    return mine != theirs and (mine.casefold() == theirs.casefold() or mine.isupper() != theirs.isupper())
