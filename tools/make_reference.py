@@ -87,7 +87,11 @@ def defaults(kind: Any) -> str:
     rows = ["| word | when nothing is said |", "|---|---|"]
     for name, field in kind.model_fields.items():
         if name not in (*SHARED, "do"):
-            default = "(must be given)" if field.is_required() else said(field.get_default())
+            default = (
+                "(must be given)"
+                if field.is_required()
+                else said(field.get_default(call_default_factory=True))
+            )
             rows.append(f"| `{name}` | {default} |")
     return "\n".join(rows)
 

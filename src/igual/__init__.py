@@ -5,9 +5,12 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from igual import rules
+    from igual import rules, similarity
     from igual.api import (
         Codebook,
+        Lookalikes,
+        Matches,
+        MatchIndex,
         Outcome,
         PairList,
         ReferenceList,
@@ -19,15 +22,18 @@ if TYPE_CHECKING:
         count,
         cross_table,
         date_forms,
+        lookalikes,
+        match,
         survey,
         tally,
     )
     from igual.core.errors import IgualError, IgualWarning, ListError, OutputError, RulebookError, TableError
 
 __all__ = [
-    "Codebook", "IgualError", "IgualWarning", "ListError", "Outcome", "OutputError", "PairList", "ReferenceList",
-    "Rulebook", "RulebookError", "Survey", "TableError", "Tally", "__version__", "clean_names", "compare", "count",
-    "cross_table", "date_forms", "rules", "survey", "tally",
+    "Codebook", "IgualError", "IgualWarning", "ListError", "Lookalikes", "MatchIndex", "Matches", "Outcome",
+    "OutputError", "PairList", "ReferenceList", "Rulebook", "RulebookError", "Survey", "TableError", "Tally",
+    "__version__", "clean_names", "compare", "count", "cross_table", "date_forms", "lookalikes", "match",
+    "rules", "similarity", "survey", "tally",
 ]  # fmt: skip
 
 
@@ -35,8 +41,8 @@ def __getattr__(name: str) -> Any:
     """Load the public names when they are first used, so that the command line starts fast."""
     import importlib
 
-    if name == "rules":
-        return importlib.import_module("igual.rules")
+    if name in ("rules", "similarity"):
+        return importlib.import_module(f"igual.{name}")
     if name == "__version__":
         from importlib.metadata import version
 

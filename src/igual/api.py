@@ -8,15 +8,21 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any, TypedDict, Unpack
 
 import numpy as np
+import pyarrow as pa
 
 from igual.core import lists as core_lists
 from igual.core import rulebook as core
 from igual.core.column import Column
 from igual.core.comparing import Measure, cross, measured
 from igual.core.comparing import compare as compare_columns
-from igual.core.conditions import Condition, Limit
-from igual.core.errors import IgualWarning, TableError
+from igual.core.conditions import Condition, Limit, is_blank
+from igual.core.errors import IgualWarning, RulebookError, TableError
 from igual.core.headers import clean_headers
+from igual.core.matching import index as core_index
+from igual.core.matching.lookalikes import lookalikes as lookalikes_of
+from igual.core.matching.matcher import WAYS, By, Thresholds
+from igual.core.matching.matches import match as match_column
+from igual.core.matching.vocabulary import Vocabulary
 from igual.core.survey import survey as survey_of
 from igual.core.tally import Sort, said_of_unread
 from igual.core.tally import count as count_of
@@ -27,15 +33,17 @@ from igual.engines import engine_of, text_column, values_column
 from igual.files.lists import Codebook, PairList, ReferenceList
 from igual.files.rulebooks import load_rulebook, save_rulebook
 from igual.report import records
-from igual.results import Outcome, Survey, Tally, frame_of
-from igual.rules import KINDS
+from igual.report.progress import waiting
+from igual.results import Lookalikes, Matches, Outcome, Survey, Tally, frame_of
+from igual.rules import KINDS, Match
 
 if TYPE_CHECKING:
     import pandas as pd
 
 __all__ = [
-    "Codebook", "Outcome", "PairList", "ReferenceList", "Rulebook", "Survey", "Tally", "clean_names", "compare",
-    "count", "cross_table", "date_forms", "survey", "tally",
+    "Codebook", "Lookalikes", "MatchIndex", "Matches", "Outcome", "PairList", "ReferenceList", "Rulebook",
+    "Survey", "Tally", "clean_names", "compare", "count", "cross_table", "date_forms", "lookalikes", "match",
+    "survey", "tally",
 ]  # fmt: skip
 
 
@@ -185,6 +193,98 @@ def compare(before: Any, after: Any) -> pd.DataFrame:
     return frame_of(
         records.of_named(compare_columns(values_column(before), values_column(after))), records.COMPARED
     )
+
+
+class MatchIndex(core_index.MatchIndex):
+    """A reference list made ready for matching: build it once, and match many columns or single values with it.
+
+    reference: a `ReferenceList`, or the entries themselves.
+    abbreviations: short forms and what each stands for, such as {"Qy": "Quay"}, or several in a list.
+    opposites: groups of words that exclude each other, such as [["tidal", "dry"]]; texts that differ in them are
+        never settled. small_words: words that may be missing or extra.
+
+    These come on top of those that Igual knows. Raises ListError for a list that is empty or has an entry twice,
+    RulebookError for what isn't one word.
+
+    >>> import igual
+    >>> index = igual.MatchIndex(["Kestrel Quay", "Old Town"], abbreviations={"Qy": "Quay"})
+    >>> igual.match(["kestrel qy"], index).table["proposal"].tolist()
+    ['Kestrel Quay']
+    """
+
+    def __init__(
+        self,
+        reference: core_lists.ReferenceList | Sequence[str],
+        *,
+        abbreviations: Mapping[str, str | Sequence[str]] | None = None,
+        opposites: Sequence[Sequence[str]] = (),
+        small_words: Sequence[str] = (),
+    ) -> None:
+        if not isinstance(reference, core_lists.ReferenceList):
+            reference = ReferenceList(list(reference))
+        super().__init__(reference, Vocabulary.extended(opposites, abbreviations, small_words))
+
+
+def match(
+    values: Any,
+    reference: core_lists.ReferenceList | core_index.MatchIndex | Sequence[str],
+    *,
+    by: Sequence[By] | By = WAYS,
+    settle: float = 0.9,
+    ask: float = 0.5,
+    margin: float = 0.2,
+    give: str | None = None,
+    case_sensitive: bool = False,
+) -> Matches:
+    """Match each distinct value to an entry of a reference list: exactly, folded, by alias, by likeness.
+
+    values: one column, as for `tally`. reference: the list, its entries, or a `MatchIndex` to use again.
+    by: the ways to match, of `exact`, `folded` (case, spacing, accents and punctuation set aside) and `fuzzy`.
+    settle: the least score of a match by likeness that needs nobody. ask: the least probability that some entry
+        is meant, for a value to be open. margin: how far the runner-up's score must stay behind.
+    give: an attribute of the list to give along with each settled entry.
+    case_sensitive: nothing that differs in case is settled.
+
+    A score is the probability that the entry is what was meant, fitted to real slips (see docs/matching.md). Numbers,
+    roman numerals and opposites that differ, very short texts and words that may matter keep a match open, whatever
+    its score. Missing and blank values are left out. Nothing depends on the order of values or entries.
+
+    Raises RulebookError for settings out of range, ListError for a list that can't be used.
+
+    >>> import igual
+    >>> igual.match(["Norway mapel", "Pier 2"], ["Norway maple", "Pier 7"]).table["status"].tolist()
+    ['settled', 'open']
+    """
+    ways = (by,) if isinstance(by, str) else tuple(by)
+    rule = Match(list="given", by=ways, settle=settle, ask=ask, margin=margin, case_sensitive=case_sensitive)
+    index = reference if isinstance(reference, core_index.MatchIndex) else MatchIndex(reference)
+    thresholds = Thresholds(rule.settle, rule.ask, rule.margin, rule.case_sensitive)
+    with waiting("matching") as tell:
+        return Matches(match_column(values_column(values), index, rule.by, thresholds, give, tell))
+
+
+def lookalikes(
+    values: Any, *, reference: core_lists.ReferenceList | None = None, least: float = 0.9
+) -> Lookalikes:
+    """Groups of distinct values that are probably one, each with a proposed spelling and the reasons.
+
+    values: one column, as for `tally`. reference: a list whose entries are preferred as spellings.
+    least: how likely two values must be one, 0 to 1.
+
+    Proposed is the spelling with most rows; then one that the list has; then the best formed. Every value of a
+    group is like the proposed one, and no two are unlike each other. Missing and blank values are left out.
+
+    >>> import igual
+    >>> igual.lookalikes(["Norway maple", "Norway maple", "Norway mapel", "Elm"]).pairs
+    {'Norway mapel': 'Norway maple'}
+    """
+    if not 0 < least <= 1:
+        raise RulebookError(f"'least' is a probability above 0 and up to 1; found {least!r}")
+    column = values_column(values)
+    telling = ~is_blank(column.values)
+    some = column.values.filter(pa.array(telling))
+    with waiting("looking for lookalikes") as tell:
+        return Lookalikes(lookalikes_of(some, column.counts[telling], least, reference, tell=tell))
 
 
 def date_forms(values: Any) -> pd.DataFrame:

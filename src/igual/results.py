@@ -8,14 +8,17 @@ from typing import TYPE_CHECKING, Any
 
 from igual.core.headers import Renamed
 from igual.core.hints import Hint
+from igual.core.matching.lookalikes import Lookalike
+from igual.core.matching.matches import Matches as CoreMatches
 from igual.core.outcome import Followed
 from igual.core.outcome import Outcome as CoreOutcome
 from igual.core.preview import Previewed
 from igual.core.preview import preview as preview_of
 from igual.core.survey import Survey as CoreSurvey
 from igual.core.tally import Tally as CoreTally
-from igual.report import html, records, views
+from igual.report import html, matching_views, records, views
 from igual.report.terminal import as_text
+from igual.rules import Replace
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -96,6 +99,72 @@ class Tally(Shown):
 
     def _frames(self) -> dict[str, pd.DataFrame]:
         return {"Values": self.table}
+
+
+class Matches(Shown):
+    """How values match a reference list; it prints well.
+
+    table: DataFrame with value, rows, status ('settled', 'open', 'unknown'), proposal, score, runner_up,
+    runner_up_score, why, and given where an attribute was asked for; most rows first. The score is the probability
+    that the proposal is what was meant. A proposal is the likeliest entry, of unknown values too.
+    candidates: DataFrame with value, rank (1 to 5), entry, score.
+    blank_rows: rows that are missing or blank; they are left out.
+    """
+
+    def __init__(self, found: CoreMatches) -> None:
+        self._found = found
+        self.blank_rows = found.blank_rows
+
+    @cached_property
+    def table(self) -> pd.DataFrame:
+        columns = records.MATCHES if self._found.given is None else (*records.MATCHES, "given")
+        return frame_of(records.of_matches(self._found), columns)
+
+    @cached_property
+    def candidates(self) -> pd.DataFrame:
+        return frame_of(records.of_candidates(self._found), records.CANDIDATES)
+
+    def _view(self) -> Any:
+        return matching_views.matches_view(self._found)
+
+    def _frames(self) -> dict[str, pd.DataFrame]:
+        return {"Matches": self.table}
+
+
+class Lookalikes(Shown):
+    """Groups of values that are probably one; it prints well.
+
+    table: DataFrame with group, value, rows, proposal, score, why; the spelling proposed comes first.
+    pairs: what the rule `replace` needs to make the groups equal, value to proposal.
+    """
+
+    def __init__(self, found: Sequence[Lookalike]) -> None:
+        self._found = found
+
+    @cached_property
+    def table(self) -> pd.DataFrame:
+        return frame_of(records.of_named(list(self._found)), records.LOOKALIKES)
+
+    @cached_property
+    def pairs(self) -> dict[str, str]:
+        return {one.value: one.proposal for one in self._found if one.value != one.proposal}
+
+    def rule(self, column: str) -> Replace:
+        """A rule `replace` that gives each value of a group its proposed spelling.
+
+        Raises RulebookError where nothing looks alike: a rule needs a pair.
+        """
+        return Replace(column=column, pairs=self.pairs, where="whole", note="lookalikes")
+
+    def rulings(self, column: str) -> pd.DataFrame:
+        """The groups as a sheet of rulings to read through: column, value, ruling, reason, by, on."""
+        return frame_of(records.of_rulings(self._found, column), records.RULINGS)
+
+    def _view(self) -> Any:
+        return matching_views.lookalikes_view(self._found)
+
+    def _frames(self) -> dict[str, pd.DataFrame]:
+        return {"Lookalikes": self.table}
 
 
 class Preview(Shown):

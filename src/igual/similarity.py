@@ -63,7 +63,7 @@ def qgram_cosine(a: Any, b: Any, q: int = 2) -> npt.NDArray[np.float64]:
 
     >>> from igual import similarity
     >>> similarity.qgram_cosine(["maple"], ["maple tree"]).round(3).tolist()
-    [0.615]
+    [0.739]
     """
 
     def cosine(one: list[str], other: list[str]) -> npt.NDArray[np.float64]:

@@ -15,6 +15,8 @@ import click
 from igual.cli.apply import apply
 from igual.cli.check import check
 from igual.cli.demo import demo
+from igual.cli.lookalikes import lookalikes
+from igual.cli.match import match
 from igual.cli.survey import survey
 from igual.cli.tally import tally
 
@@ -43,7 +45,8 @@ def _print_version(context: click.Context, _: click.Parameter, wanted: bool) -> 
 def igual(context: click.Context) -> None:
     """Make the values of a column equal where they mean the same.
 
-    Look first (survey, tally), then apply a rulebook, and keep the column standard with check.
+    Look first (survey, tally, lookalikes, match), then apply a rulebook, and keep the column standard
+    with check.
 
     New here? Run:  igual demo
     """
@@ -51,7 +54,7 @@ def igual(context: click.Context) -> None:
         click.echo(context.get_help())
 
 
-for command in (survey, tally, apply, check, demo):
+for command in (survey, tally, lookalikes, match, apply, check, demo):
     igual.add_command(command)
 
 

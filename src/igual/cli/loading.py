@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from pathlib import Path
+from typing import Any
 
 import click
 import pyarrow as pa
 
+from igual.core.column import Column
 from igual.core.errors import RulebookError, TableError, did_you_mean, said_of
 from igual.core.outcome import Outcome
 from igual.core.rulebook import SHELVES, Rulebook
 from igual.engines import text_column
 from igual.engines.arrow_tables import ArrowEngine
+from igual.files.outputs import outputs
 from igual.files.rulebooks import load_rulebook
-from igual.files.tables import TableFile, column_names, read_table
+from igual.files.tables import TableFile, checked_ending, column_names, read_table, table_of, write_table
 from igual.report.progress import waiting
 
 
@@ -34,6 +37,24 @@ def columns_named(table: pa.Table, wanted: Sequence[str]) -> list[int]:
                 f"the table has {names.count(name)} columns {name!r}, so it isn't clear which is meant"
             )
     return [names.index(name) for name in wanted] or list(range(len(names)))
+
+
+def column_of(path: str, name: str, encoding: str | None) -> tuple[TableFile, Column]:
+    """A table file, and the texts of one of its columns."""
+    source = loaded(path, encoding, [name])
+    columns_named(source.table, [name])
+    return source, text_column(ArrowEngine(), source.table, name)
+
+
+def written(
+    wanted: Iterable[tuple[str | None, Sequence[Mapping[str, Any]], Sequence[str]]],
+    inputs: Iterable[str | Path],
+) -> None:
+    """Write records to the files that were asked for, all or none."""
+    asked = [(path, checked_ending(path), records, columns) for path, records, columns in wanted if path]
+    with outputs(map(Path, inputs)) as staged:
+        for path, ending, records, columns in asked:
+            write_table(table_of(records, columns), staged.place(path), ending)
 
 
 def said_of_reading(source: TableFile) -> None:

@@ -34,13 +34,19 @@ class Worded(BaseModel):
 
         def __init__(self, **words: Any) -> None:
             # A rulebook file has lists where models, which never change, have tuples.
-            frozen = {
-                word: tuple(given) if isinstance(given, list) else given for word, given in words.items()
-            }
             try:
-                super().__init__(**frozen)
+                super().__init__(**{word: _unchanging(given) for word, given in words.items()})
             except ValidationError as error:
                 raise RulebookError(sentence(error, type(self))) from None
+
+
+def _unchanging(given: Any) -> Any:
+    """A setting with tuples for lists, as far down as they go."""
+    if isinstance(given, list):
+        return tuple(_unchanging(part) for part in given)
+    if isinstance(given, dict):
+        return {name: _unchanging(part) for name, part in given.items()}
+    return given
 
 
 def sentence(error: ValidationError, model: type[BaseModel]) -> str:

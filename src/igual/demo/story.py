@@ -20,8 +20,9 @@ from igual.engines.arrow_tables import ArrowEngine
 from igual.files.outputs import outputs
 from igual.files.rulebooks import load_rulebook
 from igual.files.tables import read_table, write_table
+from igual.report.tables import shown, table
 from igual.report.terminal import show
-from igual.report.views import effects_view, hints_view, shown, survey_view, table, unknown_view, unused_line
+from igual.report.views import effects_view, hints_view, open_view, survey_view, unknown_view, unused_line
 
 _LOOKED_AT = ("species", "site", "contractor")
 _TOP = 8
@@ -66,7 +67,7 @@ def tell(laid: Laid) -> None:
     show(_before_and_after(outcome, "species"))
 
     _step(3, "See what waits for you", f"igual check {folder / 'trees.toml'} {folder / 'trees.csv'}")
-    show(unknown_view(outcome), unused_line(outcome), hints_view(outcome))
+    show(unknown_view(outcome), open_view(outcome), unused_line(outcome), hints_view(outcome))
 
     _step(4, "Your turn", f"edit {folder / 'trees.toml'}, then: igual demo {folder}")
     show(_files(folder))

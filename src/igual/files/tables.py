@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Collection
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import pyarrow as pa
 
@@ -66,6 +66,11 @@ def write_table(table: pa.Table, path: Path, ending: str, like: Dialect | None =
         "\t" if ending.lower() == ".tsv" else like.delimiter if like and like.delimiter != "\t" else ","
     )
     write_csv(table, path, delimiter, like.line_end if like else "\n", bool(like and like.bom))
+
+
+def table_of(records: Sequence[Mapping[str, Any]], columns: Sequence[str]) -> pa.Table:
+    """Records as a table, with its columns even where there are none."""
+    return pa.table({name: pa.array([record[name] for record in records]) for name in columns})
 
 
 def _as_texts(table: pa.Table) -> pa.Table:

@@ -4,26 +4,39 @@ from __future__ import annotations
 
 import contextlib
 import sys
-import threading
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
 
 _AFTER_SECONDS = 1.0
 
 
 @contextlib.contextmanager
-def waiting(what: str) -> Iterator[None]:
-    """Say on standard error what is being done, once it has taken a second, where a terminal is attached."""
-    if not sys.stderr.isatty():
-        yield
-        return
-    from rich.console import Console
+def waiting(what: str) -> Iterator[Callable[[int, int], None]]:
+    """Say on standard error what is being done, once it has taken a second, where a terminal is attached.
 
-    status = Console(stderr=True).status(f"{what} …")
-    timer = threading.Timer(_AFTER_SECONDS, status.start)
+    Gives a function to be told how many of how many parts are done; then a bar shows it.
+    """
+    if not sys.stderr.isatty():
+        yield lambda done, total: None
+        return
+    import threading
+
+    from rich.console import Console
+    from rich.progress import BarColumn, Progress, SpinnerColumn, TextColumn, TimeRemainingColumn
+
+    columns = (SpinnerColumn(), TextColumn("{task.description}"), BarColumn(), TimeRemainingColumn())
+    bar = Progress(*columns, console=Console(stderr=True), transient=True)
+    task = bar.add_task(f"{what} …", total=None)
+    started = time.monotonic()
+    timer = threading.Timer(_AFTER_SECONDS, bar.start)
     timer.start()
+
+    def tell(done: int, total: int) -> None:
+        bar.update(task, completed=done, total=total, refresh=time.monotonic() - started > _AFTER_SECONDS)
+
     try:
-        yield
+        yield tell
     finally:
         timer.cancel()
         timer.join()
-        status.stop()
+        bar.stop()

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from igual.core.comparing import CrossTable
+from igual.core.matching.lookalikes import Lookalike
+from igual.core.matching.matcher import STATUSES
+from igual.core.matching.matches import Matches
 from igual.core.outcome import Outcome
 from igual.core.survey import Survey
 from igual.core.tally import Tally
@@ -19,6 +23,12 @@ EFFECTS = (
 )  # fmt: skip
 UNKNOWN = ("rule", "column", "value", "rows", "kind", "near")
 OPEN = ("rule", "column", "value", "rows", "proposal", "score", "why", "runners_up")
+MATCHES = (
+    "value", "rows", "status", "proposal", "score", "runner_up", "runner_up_score", "why",
+)  # fmt: skip
+CANDIDATES = ("value", "rank", "entry", "score")
+LOOKALIKES = ("group", "value", "rows", "proposal", "score", "why")
+RULINGS = ("column", "value", "ruling", "reason", "by", "on")
 UNUSED = ("rule", "do", "of", "entry")
 NEAR_MISSES = ("rule", "column", "entry", "value", "rows")
 UNFIT = ("check", "column", "value", "rows", "note")
@@ -71,3 +81,43 @@ def of_outcome(outcome: Outcome) -> dict[str, Any]:
         "near_misses": of_named(outcome.near_misses),
         "hints": of_named(outcome.hints),
     }
+
+
+def of_matches(matches: Matches) -> Records:
+    found, names, why = matches.found, matches.names, matches.found.why
+    values = found.values.to_pylist()
+    records = []
+    for place in matches.order:
+        entry, rival = int(found.entry[place]), int(found.runner_up[place])
+        record = {
+            "value": values[place],
+            "rows": int(matches.rows[place]),
+            "status": STATUSES[found.status[place]],
+            "proposal": names[entry] if entry >= 0 else None,
+            "score": float(found.score[place]),
+            "runner_up": names[rival] if rival >= 0 else None,
+            "runner_up_score": float(found.runner_up_score[place]),
+            "why": why[place],
+        }
+        if matches.given is not None:
+            settled = record["status"] == "settled"
+            record["given"] = matches.given[entry] if settled else None
+        records.append(record)
+    return records
+
+
+def of_candidates(matches: Matches) -> Records:
+    values = matches.found.values.to_pylist()
+    return [
+        {"value": values[place], "rank": rank, "entry": matches.names[entry], "score": score}
+        for place in matches.order
+        for rank, (entry, score) in enumerate(matches.found.ranked(place), 1)
+    ]
+
+
+def of_rulings(found: Sequence[Lookalike], column: str) -> Records:
+    return [
+        dict(zip(RULINGS, (column, one.value, one.proposal, one.why, "", ""), strict=True))
+        for one in found
+        if one.value != one.proposal
+    ]

@@ -10,7 +10,6 @@ from collections.abc import Iterable, Sequence
 from typing import Any
 
 import numpy as np
-from rich.box import SIMPLE_HEAD
 from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
@@ -22,47 +21,12 @@ from igual.core.survey import Survey
 from igual.core.tally import Tally
 from igual.core.text.characters import visible
 from igual.core.text.saying import counted
+from igual.report.tables import LONGEST, Cell, percent, shown, table
 
-_LONGEST = 60
 _NARROW = 20
 # So many characters of a line are there for the columns of a cross table.
 _ROOM = 80
 _STATUSES = {"appeared": "green", "vanished": "red", "merged": "cyan", "changed": "yellow", "same": "dim"}
-Cell = str | int | float | Text | None
-
-
-def table(title: str, columns: Sequence[str], rows: Iterable[Sequence[Cell]]) -> RenderableType:
-    """A table in the one style of all views; a column name that ends with `#` is set flush right."""
-    view = Table(box=SIMPLE_HEAD, pad_edge=False)
-    for name in columns:
-        right = name.endswith("#")
-        view.add_column(
-            name.removesuffix("#"),
-            justify="right" if right else "left",
-            no_wrap=right,
-            overflow="fold",
-        )
-    for row in rows:
-        view.add_row(*(_cell(cell) for cell in row))
-    # The title stands by itself: as part of the table it would be broken to the table's width.
-    return Group(Text(title, style="bold"), view)
-
-
-def _cell(cell: Cell) -> Text:
-    if isinstance(cell, Text):
-        return cell
-    if isinstance(cell, int):
-        return Text(f"{cell:,}", style="" if cell else "dim")
-    return Text("" if cell is None else str(cell))
-
-
-def shown(value: str | None, style: str = "") -> Text:
-    """A value with odd spaces visible; missing and empty ones dimmed."""
-    return Text(visible(value, _LONGEST, every_space=False), style=style if value else "dim")
-
-
-def percent(share: float) -> str:
-    return f"{100 * share:.1f} %"
 
 
 def survey_view(survey: Survey, name: str = "") -> RenderableType:
@@ -276,7 +240,7 @@ def preview_view(previews: Iterable[Previewed], plain: bool = False) -> Renderab
 
 def _marked(change: Change, plain: bool) -> tuple[Cell, Cell, Cell]:
     """Before and after of a change, with the stretches that differ marked."""
-    if not change.before or not change.after or len(change.before) > _LONGEST or len(change.after) > _LONGEST:
+    if not change.before or not change.after or len(change.before) > LONGEST or len(change.after) > LONGEST:
         return shown(change.before), "→", shown(change.after)
     sides = (Text(), Text())
     for one, other in differences(change.before, change.after):

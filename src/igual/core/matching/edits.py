@@ -7,7 +7,6 @@ on another, within a band, and for thousands of pairs at a time.
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import NamedTuple
@@ -254,7 +253,7 @@ def _side_by_side(values: Prepared, entries: Prepared, one: Ints, other: Ints) -
 
 def _unpacked(packed: npt.NDArray[np.uint64]) -> tuple[Matrix, npt.NDArray[np.intp], Costs]:
     quarters = packed.view(np.uint16).reshape(*packed.shape, 4)
-    if sys.byteorder == "big":
+    if not np.little_endian:
         quarters = quarters[:, :, ::-1]
     characters, classes, gaps = (np.ascontiguousarray(quarters[:, :, part]) for part in range(3))
     return characters, classes.astype(np.intp), gaps.view(np.int16)

@@ -18,7 +18,15 @@ from igual.core.matching import fitted
 from igual.core.matching.deletions import Deletions, spans
 from igual.core.matching.edits import FAR, UNIT, Edits, Prepared
 from igual.core.matching.grams import Grams
-from igual.core.matching.keys import begun, dress, letters_key, plain, two_letter_key, words_key
+from igual.core.matching.keys import (
+    MOST_CHARACTERS,
+    begun,
+    dress,
+    letters_key,
+    plain,
+    two_letter_key,
+    words_key,
+)
 from igual.core.matching.scoring import MOST_LETTERS, Candidates, Floats, chances
 from igual.core.matching.sounds import consonants, sounds, unspaced
 from igual.core.matching.spellings import Spellings
@@ -41,7 +49,8 @@ class Compared(NamedTuple):
     """Texts in every form that matching compares; (texts,) each.
 
     dress: what letters alone don't show. letters: letters and digits alone. words: with single spaces, as texts
-    (`worded`) and as characters (`spaced`). sounded: how the words sound. cut: too long to compare by letters.
+    (`worded`) and as characters (`spaced`). sounded: how the words sound. cut: too long to compare by
+    letters. begun: too long to compare whole in any way.
     """
 
     dress: npt.NDArray[np.int8]
@@ -51,6 +60,7 @@ class Compared(NamedTuple):
     spaced: Texts
     sounded: Texts
     cut: Mask
+    begun: Mask
 
     @classmethod
     def of(cls, texts: pa.Array) -> Compared:
@@ -60,7 +70,10 @@ class Compared(NamedTuple):
         cut = pc.utf8_length(letters).to_numpy(zero_copy_only=False) > LONGEST
         spaced = Texts.of(words.to_pylist())
         written = Texts.of(some.to_pylist())
-        return cls(dress(written), Texts.of(letters.to_pylist()), letters, words, spaced, sounds(spaced), cut)
+        long = pc.utf8_length(texts).to_numpy(zero_copy_only=False) > MOST_CHARACTERS
+        return cls(
+            dress(written), Texts.of(letters.to_pylist()), letters, words, spaced, sounds(spaced), cut, long
+        )
 
     def take(self, places: Ints) -> Compared:
         chosen = pa.array(places)
@@ -72,6 +85,7 @@ class Compared(NamedTuple):
             self.spaced.take(places),
             self.sounded.take(places),
             self.cut[places],
+            self.begun[places],
         )
 
 
@@ -269,7 +283,10 @@ class MatchIndex:
 
     def beside_edits(self, values: Compared, near: Candidates) -> Floats:
         """What counts beside the edits: sounds, consonants and dress of each pair, (pairs, 3)."""
-        return np.c_[self._sounds_apart(values, near.value, near.spelling), self._dressed_apart(values, near)]
+        found: Floats = np.c_[
+            self._sounds_apart(values, near.value, near.spelling), self._dressed_apart(values, near)
+        ]
+        return found
 
     def _dressed_apart(self, values: Compared, near: Candidates) -> Floats:
         """Differences in case, accents, spaces and marks, beyond those of the value's best dressed candidate.

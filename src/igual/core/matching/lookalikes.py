@@ -194,7 +194,9 @@ def _same_words(worded: pa.Array) -> tuple[Ints, Ints]:
     owners: dict[tuple[str, ...], list[int]] = {}
     for place, text in zip(several.tolist(), worded.take(pa.array(several)).to_pylist(), strict=True):
         owners.setdefault(tuple(sorted(text.split())), []).append(place)
-    pairs = [two for places in owners.values() if len(places) > 1 for two in combinations(places, 2)]
+    words = worded.to_pylist()
+    twos = [two for places in owners.values() if len(places) > 1 for two in combinations(places, 2)]
+    pairs = [(one, other) for one, other in twos if words[one] != words[other]]
     both = np.array([*pairs, *((b, a) for a, b in pairs)], np.int64).reshape(-1, 2)
     return both[:, 0], both[:, 1]
 

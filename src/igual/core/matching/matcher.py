@@ -18,7 +18,6 @@ from igual.core.matching.index import BY_INITIALS, BY_LETTERS, BY_WORDS, Compare
 from igual.core.matching.reasons import reasons
 from igual.core.matching.scoring import Floats
 from igual.core.matching.texts import Ints
-from igual.core.matching.wording import MOST_WORDS
 
 By = Literal["exact", "folded", "fuzzy"]
 Status = Literal["settled", "open", "unknown"]
@@ -247,9 +246,13 @@ def _against(
     same_letters = same.to_numpy(zero_copy_only=False)
     mine, theirs = values.worded.take(pa.array(places)), entries.worded.take(pa.array(chosen))
     looked_at = suspects(mine, index.vocabulary) | suspects(theirs, index.vocabulary) | (reading == BY_WORDS)
-    for number in np.flatnonzero(
-        worth & (looked_at | short | case_sensitive | (reading == BY_INITIALS))
-    ).tolist():
+    spaces = [pc.count_substring(words, " ").to_numpy(zero_copy_only=False) for words in (mine, theirs)]
+    long = values.begun[places] | entries.begun[chosen] | (np.maximum(*spaces) >= MOST_WORDS)
+    asked = looked_at | short | long | case_sensitive | (reading == BY_INITIALS)
+    for number in np.flatnonzero(worth & asked).tolist():
+        if long[number]:
+            found[number].append("the text is too long to compare whole")
+            continue
         if same_letters[number] and not case_sensitive:
             continue
         value, entry = mine[number].as_py().split(), theirs[number].as_py().split()
@@ -262,8 +265,6 @@ def _against(
             texts.append("the text is very short")
         if reading[number] == BY_INITIALS:
             texts.append("initials may stand for something else")
-        if max(len(value), len(entry)) >= MOST_WORDS:
-            texts.append("the text is too long to compare whole")
         if case_sensitive and _cases_differ(said[places[number]], index.spelled(int(chosen[number]))):
             texts.append("this list tells cases apart")
     return found

@@ -110,6 +110,10 @@ def qgram_cosine(one: Sequence[str], other: Sequence[str], q: int = 2) -> Floats
     """
     if q < 1:
         raise TableError(f"q-grams need at least one character; found q = {q}")
+    if len(one) != len(other):
+        raise TableError(f"texts are compared pair by pair; found {len(one):,} and {len(other):,}")
+    if not len(one):
+        return np.zeros(0)
     pad = "\0" * (q - 1)
     numbers: dict[str, int] = {}
     sides = []

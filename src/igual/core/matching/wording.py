@@ -101,9 +101,12 @@ class Wording:
         says = np.bincount(aligned.pair, ~small, len(one)) > 0
         return np.where(says, total, np.inf)
 
-    def knows_all(self, values: Words) -> Mask:
-        """Which values have no word but such as entries have."""
-        known = np.array([word in self._place_of for word in values.vocabulary.to_pylist()], np.bool_)
+    def understands(self, values: Words) -> Mask:
+        """Which values have no word but such as entries have, or such as stand for one of theirs."""
+        known = np.array(
+            [word in self._place_of or word in self._stand_for for word in values.vocabulary.to_pylist()],
+            np.bool_,
+        )
         owner = np.repeat(np.arange(len(values.counts)), values.counts)
         strange = np.bincount(
             owner, ~known[values.ids[spans(values.starts, values.counts)]], len(values.counts)

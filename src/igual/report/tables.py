@@ -1,0 +1,54 @@
+"""The one style of tables in a terminal."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from rich.box import SIMPLE_HEAD
+from rich.console import Group, RenderableType
+from rich.table import Table
+from rich.text import Text
+
+from igual.core.text.characters import visible
+
+LONGEST = 60
+Cell = str | int | float | Text | None
+
+
+def table(title: str | Text, columns: Sequence[str], rows: Iterable[Sequence[Cell]]) -> RenderableType:
+    """A table in the one style of all views; a column name that ends with `#` is set flush right."""
+    view = Table(box=SIMPLE_HEAD, pad_edge=False)
+    for name in columns:
+        right = name.endswith("#")
+        view.add_column(
+            name.removesuffix("#"),
+            justify="right" if right else "left",
+            no_wrap=right,
+            overflow="fold",
+        )
+    for row in rows:
+        view.add_row(*(_cell(cell) for cell in row))
+    # The title stands by itself: as part of the table it would be broken to the table's width.
+    return Group(title if isinstance(title, Text) else Text(title, style="bold"), view)
+
+
+def _cell(cell: Cell) -> Text:
+    if isinstance(cell, Text):
+        return cell
+    if isinstance(cell, int):
+        return Text(f"{cell:,}", style="" if cell else "dim")
+    return Text("" if cell is None else str(cell))
+
+
+def shown(value: str | None, style: str = "") -> Text:
+    """A value with odd spaces visible; missing and empty ones dimmed."""
+    return Text(visible(value, LONGEST, every_space=False), style=style if value else "dim")
+
+
+def percent(share: float) -> str:
+    return f"{100 * share:.1f} %"
+
+
+def without_both(why: str, value: str, proposal: str) -> str:
+    """Why a value is matched, without the value and the proposal, where these stand beside it."""
+    return why.replace(f": {value} → {proposal}", "")

@@ -1,0 +1,108 @@
+"""Values of one column that are probably one."""
+
+from __future__ import annotations
+
+import pytest
+
+import igual
+
+
+def groups(values: dict[str, int], **settings: object) -> list[list[str]]:
+    column = [value for value, rows in values.items() for _ in range(rows)]
+    table = igual.lookalikes(column, **settings).table  # type: ignore[arg-type]
+    return [part["value"].tolist() for _, part in table.groupby("group")]
+
+
+def test_groups_with_the_most_frequent_spelling_first() -> None:
+    found = igual.lookalikes(
+        ["Norway maple"] * 5 + ["norway  maple"] * 2 + ["Norwy maple", "Maple, Norway", "Elm", None, " "]
+    )
+    assert found.table["proposal"].unique().tolist() == ["Norway maple"]
+    assert found.table["rows"].tolist() == [5, 2, 1, 1]
+    why = dict(zip(found.table["value"], found.table["why"], strict=True))
+    assert why["norway  maple"] == "only case, accents, spaces or punctuation differ"
+    assert why["Norwy maple"] == "1 letter missing: Norwy maple → Norway maple"
+    assert why["Maple, Norway"] == "same words in another order"
+    assert why["Norway maple"] == ""
+    assert "1 group that" in repr(found) or "1 group" in repr(found)
+
+
+@pytest.mark.parametrize(
+    "values",
+    [
+        {"Pier 1": 5, "Pier 7": 3},
+        {"2019 budget": 2, "2020 budget": 1},
+        {"North Quay": 3, "South Quay": 2},
+        {"Henry IV": 3, "Henry VI": 2},
+        {"elm": 3, "elk": 1},
+        {"Common oak": 4, "Norway maple": 2},
+        {"paid fees": 4, "unpaid fees": 1},
+    ],
+)
+def test_what_differs_in_meaning_is_no_group(values: dict[str, int]) -> None:
+    assert groups(values, least=0.3) == []
+
+
+def test_groups_do_not_chain() -> None:
+    chain = {
+        "marigolding": 9,
+        "marigoldung": 5,
+        "maregoldung": 4,
+        "maregaldung": 3,
+        "moregaldung": 2,
+        "moregaldunk": 1,
+    }
+    for found in groups(chain, least=0.8):
+        # The ends of the chain have nothing to do with each other.
+        assert not {"marigolding", "moregaldunk"} <= set(found)
+        assert not {"marigolding", "moregaldung"} <= set(found)
+
+
+def test_ties_go_to_the_list_and_then_to_the_best_formed() -> None:
+    assert groups({"NORWAY MAPLE": 2, "Norway maple": 2, "norway  maple ": 2})[0][0] == "Norway maple"
+    listed = igual.ReferenceList(["norway maple"])
+    assert (
+        groups({"NORWAY MAPLE": 2, "Norway maple": 2, "norway maple": 2}, reference=listed)[0][0]
+        == "norway maple"
+    )
+    assert groups({"NORWAY MAPLE": 3, "Norway maple": 2})[0][0] == "NORWAY MAPLE"
+
+
+def test_groups_become_a_rule_or_rulings_at_once() -> None:
+    values = ["Norway maple"] * 3 + ["Norwy maple", "NORWAY MAPLE", "Elm"]
+    found = igual.lookalikes(values)
+    assert found.pairs == {"NORWAY MAPLE": "Norway maple", "Norwy maple": "Norway maple"}
+    made = igual.Rulebook([found.rule("tree")]).apply({"tree": values})
+    assert set(made.table["tree"]) == {"Norway maple", "Elm"}
+    sheet = found.rulings("tree")
+    assert sheet.columns.tolist() == ["column", "value", "ruling", "reason", "by", "on"]
+    assert sheet["ruling"].tolist() == ["Norway maple", "Norway maple"]
+    with pytest.raises(igual.RulebookError):
+        igual.lookalikes(["a"]).rule("tree")
+
+
+def test_nothing_to_find_and_odd_texts() -> None:
+    for values in (
+        [],
+        [None, ""],
+        ["a"],
+        ["?", "!"],
+        ["日本", "東京"],
+        ["x" * 10_000, "y" * 10_000],
+        ["🌳🌲🌳🌲", "🌲🌳🌲🌳"],
+    ):
+        assert igual.lookalikes(values).table.empty
+    assert "nothing looks alike" in repr(igual.lookalikes([]))
+    with pytest.raises(igual.RulebookError, match="'least' is a probability"):
+        igual.lookalikes(["a"], least=0)
+
+
+def test_many_values() -> None:
+    column = [
+        f"{kind} {place} street" for kind in ("lower", "old") for place in ("abel", "bertha", "cecil")
+    ] * 3
+    column += ["lower abel streeet", "lower bretha street"]
+    assert igual.lookalikes(column).pairs == {
+        "lower abel streeet": "lower abel street",
+        "lower bretha street": "lower bertha street",
+    }

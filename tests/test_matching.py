@@ -1,0 +1,389 @@
+"""Matching to a reference list: what is caught, what is never settled, and what scores mean."""
+
+from __future__ import annotations
+
+import itertools
+from typing import Any
+
+import numpy as np
+import pandas as pd
+import pyarrow as pa
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import igual
+from igual.core.matching import kinds
+from igual.core.matching.deletions import Deletions
+from igual.core.matching.edits import FAR, UNIT, Edits
+from igual.core.matching.fitted import EDITS
+from igual.core.matching.texts import Texts
+from igual.rules import Match
+from tests.test_similarity import slowly
+
+PORT = [
+    "Norway maple", "Field maple", "Red maple", "London plane", "Common oak", "Turkey oak", "Waterfront Park",
+    "Port Almery Harbour", "Pier 1", "Pier 7", "Henry IV Quay", "Henry VI Quay", "North Quay", "South Quay", "Müller Street",
+    "Lantern Works Inc", "Saint Brannock", "Two Trees Corner", "female staff", "Kestrel Hill Road", "Ropemakers",
+]  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def port() -> igual.MatchIndex:
+    return igual.MatchIndex(igual.ReferenceList(PORT, aliases={"Norway maple": ["ACPL", "Acer platanoides"]}))
+
+
+def row(value: str, index: Any, **settings: Any) -> dict[str, Any]:
+    record: dict[str, Any] = igual.match([value], index, **settings).table.iloc[0].to_dict()
+    return record
+
+
+@pytest.mark.parametrize(
+    ("value", "entry", "why"),
+    [
+        ("Norway maple", "Norway maple", "the same"),
+        (" NORWAY-MAPLE", "Norway maple", "only case, accents, spaces or punctuation differ"),
+        ("ACPL", "Norway maple", "an alias"),
+        ("acer-platanoides", "Norway maple", "an alias, but for case"),
+        ("Norway mapel", "Norway maple", "two letters swapped: Norway mapel → Norway maple"),
+        ("Bestrel Hill Road", "Kestrel Hill Road", "1 letter differs"),
+        ("Norrway maple", "Norway maple", "1 letter doubled"),
+        ("orway maple", "Norway maple", "1 letter missing"),
+        ("Londom plane", "London plane", "1 letter differs"),
+        ("Lоndоn plаne", "London plane", "look the same"),
+        ("Maple, Norway", "Norway maple", "same words in another order"),
+        ("Mapel, Norway", "Norway maple", "words in another order"),
+        ("The Lantern Works", "Lantern Works Inc", "with ‘the’, without ‘inc’"),
+        ("Nor. maple", "Norway maple", "‘nor’ short for ‘norway’"),
+        ("St. Brannock", "Saint Brannock", "‘st’ stands for ‘saint’"),
+        ("Port Almery Hbr", "Port Almery Harbour", "‘hbr’ stands for ‘harbour’"),
+        ("water front park", "Waterfront Park", "spaces"),
+        ("Mueller Street", "Müller Street", "an accented letter written as two"),
+        ("Muller street", "Müller Street", "accents"),
+        ("2 Trees Corner", "Two Trees Corner", "‘2’ stands for ‘two’"),
+        ("Ropemaker", "Ropemakers", "1 letter missing"),
+        ("KESTREL HIL ROAD", "Kestrel Hill Road", "1 letter not doubled"),
+    ],
+)
+def test_what_occurs_in_practice_is_settled(port: Any, value: str, entry: str, why: str) -> None:
+    found = row(value, port)
+    assert (found["status"], found["proposal"]) == ("settled", entry), found
+    assert why in found["why"]
+
+
+@pytest.mark.parametrize(
+    ("value", "entry", "why"),
+    [
+        ("Pier 2", None, "the numbers differ (2,"),
+        ("Henry V Quay", "Henry IV Quay", "the roman numerals differ (V, IV)"),
+        ("female stuff 2", None, "the numbers differ"),
+        ("Oak", None, "may matter"),
+        ("Kestrel Hill", "Kestrel Hill Road", "‘road’ may matter"),
+        ("PAH", "Port Almery Harbour", "initials may stand for something else"),
+    ],
+)
+def test_what_is_never_settled_silently(port: Any, value: str, entry: str | None, why: str) -> None:
+    found = row(value, port, settle=0, margin=0, ask=0)
+    assert found["status"] == "open", found
+    assert why in found["why"]
+    assert entry in (None, found["proposal"])
+
+
+@pytest.mark.parametrize(
+    ("value", "entry", "why"),
+    [
+        ("male", "female", "exclude each other"),
+        ("west wing", "east wing", "‘west’ and ‘east’ exclude each other"),
+        ("with lift", "without lift", "exclude each other"),
+        ("unpaid fees", "paid fees", "‘unpaid’ and ‘paid’ exclude each other"),
+        ("listed house", "unlisted house", "one of ‘listed’ and ‘unlisted’ denies the other"),
+        ("2019 budget", "2020 budget", "the numbers differ (2019, 2020)"),
+        ("elm", "elk", "the text is very short"),
+        ("block a west", "block b west", "short words differ (a, b)"),
+        ("tidal basin", "dry basin", "‘tidal’ and ‘dry’ exclude each other"),
+    ],
+)
+def test_opposites_and_the_like_are_open_whatever_the_thresholds(value: str, entry: str, why: str) -> None:
+    index = igual.MatchIndex([entry], opposites=[["tidal", "dry"]])
+    found = row(value, index, settle=0, margin=0, ask=0)
+    assert (found["status"], found["proposal"]) == ("open", entry), found
+    assert why in found["why"]
+
+
+def test_as_near_to_two_entries_is_open() -> None:
+    found = row("Harbour Lanp", ["Harbour Lane", "Harbour Lamp"], margin=0.9)
+    assert found["status"] == "open"
+    assert {found["proposal"], found["runner_up"]} == {"Harbour Lane", "Harbour Lamp"}
+    assert "another entry is as near" in found["why"]
+    tie = row("Harbour Lan", ["Harbour Land", "Harbour Lant", "Harbour Lanx"])
+    assert (tie["status"], tie["score"] == tie["runner_up_score"]) == ("open", True)
+
+
+def test_unknown_is_what_nothing_comes_near(port: Any) -> None:
+    found = row("banana", port)
+    assert found["status"] == "unknown"
+    assert found["why"].startswith("no entry comes near")
+
+
+def test_words_of_ones_own() -> None:
+    entries = ["Kestrel Quay", "Old Town Quay"]
+    assert row("Kestrel qy", entries)["why"] == "2 letters differ: Kestrel qy → Kestrel Quay"
+    index = igual.MatchIndex(entries, abbreviations={"Qy.": "Quay"}, small_words=["metropolis"])
+    assert row("Kestrel qy", index)["why"] == "‘qy’ stands for ‘quay’"
+    assert row("Kestrel Quay Metropolis", index)["status"] == "settled"
+    with pytest.raises(igual.RulebookError, match="'old town' is not one word"):
+        igual.MatchIndex(entries, abbreviations={"ot": "old town"})
+    with pytest.raises(igual.RulebookError, match="groups of two or more"):
+        igual.MatchIndex(entries, opposites=["wet"])  # type: ignore[list-item]
+
+
+def test_exact_beats_folded_beats_alias_beats_likeness() -> None:
+    species = igual.ReferenceList(
+        ["oak", "Oak", "ash"], aliases={"ash": ["OAK tree", "elm"], "oak": ["Elm!"]}
+    )
+    for value, entry, status in (
+        ("oak", "oak", "settled"),
+        ("Oak", "Oak", "settled"),
+        ("elm", "ash", "settled"),
+        ("Elm!", "oak", "settled"),
+    ):
+        found = row(value, species)
+        assert (found["proposal"], found["status"]) == (entry, status), found
+    # Both entries fold to one key, and so do the two aliases: nobody can tell which is meant.
+    for value in ("OAK", "ELM"):
+        found = row(value, species)
+        assert (found["status"], found["score"], found["runner_up_score"]) == ("open", 0.5, 0.5)
+        assert "2 entries are spelled so" in found["why"]
+    assert row("OAK", species, by="exact")["status"] == "unknown"
+
+
+def test_case_sensitive_lists_stay_so_on_request() -> None:
+    codes = igual.ReferenceList(["avenue A", "alley b"])
+    assert row("Avenue a", codes)["status"] == "settled"
+    found = row("Avenue a", codes, case_sensitive=True)
+    assert found["status"] == "open"
+    assert "tells cases apart" in found["why"]
+    assert row("avenue A", codes, case_sensitive=True)["status"] == "settled"
+
+
+def test_an_attribute_is_given_with_what_is_settled() -> None:
+    species = igual.ReferenceList(["Norway maple", "Common oak"], attributes={"rate": ["12", None]})
+    table = igual.match(["Norway mapel", "common oak", "banana"], species, give="rate").table
+    given_of = dict(zip(table["value"], table["given"], strict=True))
+    assert given_of["Norway mapel"] == "12"
+    assert pd.isna(given_of["common oak"])
+    assert pd.isna(given_of["banana"])
+    with pytest.raises(igual.ListError, match="no attribute 'rat'; did you mean 'rate'"):
+        igual.match(["oak"], species, give="rat")
+
+
+def test_nothing_depends_on_the_order_of_values_or_entries() -> None:
+    values = ["Norwy maple", "Oak", "Pier 3", "Hnery IV Quay", "maple", "Quay", "xyz"]
+    wanted = igual.match(values, PORT).table
+    for turned in (PORT[::-1], sorted(PORT), PORT[7:] + PORT[:7]):
+        found = igual.match(values[::-1], turned).table
+        pd.testing.assert_frame_equal(found, wanted)
+
+
+def test_the_table_counts_rows_and_leaves_blanks_out() -> None:
+    found = igual.match(["Norwy maple", None, "Norwy maple", " ", "Red maple"], pa.array(PORT).to_pylist())
+    assert found.table[["value", "rows"]].to_dict("list") == {
+        "value": ["Norwy maple", "Red maple"],
+        "rows": [2, 1],
+    }
+    assert found.blank_rows == 2
+    assert "2 settled" in repr(found)
+    assert "2 blank rows" in repr(found)
+    ranks = found.candidates.query("value == 'Norwy maple'")
+    assert ranks["rank"].tolist() == list(range(1, len(ranks) + 1))
+    assert ranks["score"].is_monotonic_decreasing
+    assert found._repr_html_().startswith("<h4>Matches</h4>")
+
+
+@pytest.mark.parametrize(
+    ("settings", "said"),
+    [
+        ({"settle": 1.5}, "settle"),
+        ({"ask": -0.1}, "ask"),
+        ({"margin": "x"}, "margin"),
+        ({"by": "nearly"}, "by"),
+        ({"by": ()}, "'by' needs at least one way"),
+    ],
+)
+def test_settings_out_of_range(settings: dict[str, Any], said: str) -> None:
+    with pytest.raises(igual.RulebookError, match=said):
+        igual.match(["oak"], ["oak"], **settings)
+
+
+@pytest.mark.parametrize(
+    ("entries", "said"),
+    [
+        ([], "needs at least one entry"),
+        (["oak", "oak"], "stands twice"),
+        (["oak", " "], "blank"),
+        (["oak", 3], "not a text"),
+    ],
+)
+def test_lists_that_cannot_be_used(entries: Any, said: str) -> None:
+    with pytest.raises(igual.ListError, match=said):
+        igual.match(["oak"], entries)
+    with pytest.raises(igual.ListError, match="stands for two entries"):
+        igual.ReferenceList(["a1", "b1"], aliases={"a1": ["x"], "b1": ["x"]})
+
+
+ODD = [
+    "x" * 10_000, "word " * 2_000, "a", "?", "!!! ???", "(-)", "שלום עולם", "مرحبا", "日本橋", "🌳🌲", "🌳", "1", "½", "\x00",
+    "e\u0301", "ﬁr tree", "Ⅳ", "\u200b", "a\u0301" * 300, "'; drop table trees; --", "=1+1", "\ud83c\udf33".encode("utf-16", "surrogatepass").decode("utf-16"),
+]  # fmt: skip
+
+
+def test_odd_texts_match_themselves_and_nothing_else() -> None:
+    entries = list(dict.fromkeys([*ODD, *PORT]))
+    table = igual.match(ODD, entries).table
+    telling = table[table["value"].str.strip("\u200b") != ""]
+    assert (telling["status"] == "settled").all()
+    assert (telling["proposal"] == telling["value"]).all()
+    strange = igual.match(["x" * 9_999, "日本語", "🌴", "שלום", ".", "word " * 1_999], PORT).table
+    assert set(strange["status"]) == {"unknown"}
+    near = igual.match(["x" * 9_999, "word " * 1_999, "日本", "??"], entries).table
+    assert "settled" not in set(near["status"])
+
+
+def test_other_scripts_are_matched_by_their_letters() -> None:
+    towns = ["Севастополь", "Владивосток", "Θεσσαλονίκη", "東京都港区", "القاهرة الكبرى"]
+    found = igual.match(["Севостополь", "ВЛАДИВОСТОК", "Θεσσαλονικη", "القاهره الكبرى"], towns).table
+    by_value = dict(zip(found["value"], found["proposal"], strict=True))
+    assert by_value["Севостополь"] == "Севастополь"
+    assert by_value["ВЛАДИВОСТОК"] == "Владивосток"
+    assert by_value["Θεσσαλονικη"] == "Θεσσαλονίκη"
+    assert by_value["القاهره الكبرى"] == "القاهرة الكبرى"
+
+
+def test_a_list_much_larger_than_the_column_and_the_other_way_round() -> None:
+    syllables = ["ka", "lo", "mi", "ner", "tas", "ush", "vel", "dor", "pin", "gra", "sto", "wex"]
+    names = ["".join(parts) for parts in itertools.islice(itertools.product(syllables, repeat=4), 12_000)]
+    found = igual.match(["kalominre"], names).table.iloc[0]
+    assert found["proposal"] == "kalominer"
+    many = [name[:3] + name[4:] for name in names[:11_000:2]]
+    one = igual.match(many, ["kalokalo", "Norway maple"]).table
+    assert len(one) == len(set(many))
+    assert (one["status"] != "settled").mean() > 0.99
+
+
+def test_chunks_and_threads_give_what_one_at_a_time_gives(port: Any) -> None:
+    random = np.random.default_rng(3)
+    values = sorted(
+        {
+            name[:at] + name[at + 1 :] + str(tail)
+            for name in PORT
+            for at in range(len(name))
+            for tail in ["", "s", "x"]
+        }
+    )
+    many = [*values, *("".join(random.choice(list("abcdefgh"), 9)) for _ in range(6_000))]
+    together = igual.match(many, port).table.set_index("value")
+    for value in values[::40]:
+        alone = igual.match([value], port).table.set_index("value").loc[value]
+        pd.testing.assert_series_equal(alone.drop("rows"), together.loc[value].drop("rows"))
+
+
+def test_work_can_be_interrupted(port: Any) -> None:
+    from igual.core.matching.matcher import matched
+
+    def stop(done: int, total: int) -> None:
+        raise KeyboardInterrupt
+
+    values = pa.array([f"Norway maple {number:05d}" for number in range(12_000)], pa.large_string())
+    with pytest.raises(KeyboardInterrupt):
+        matched(values, port, tell=stop)
+
+
+words = st.text("abcde é", min_size=1, max_size=9)
+
+
+@given(st.lists(words, min_size=1, max_size=12), st.lists(words, min_size=1, max_size=12))
+def test_two_deletions_lose_no_pair_within_two_edits(values: list[str], entries: list[str]) -> None:
+    one, other = Deletions(Texts.of(entries)).pairs(Texts.of(values))
+    found = set(zip(one.tolist(), other.tolist(), strict=True))
+    for a, value in enumerate(values):
+        for b, entry in enumerate(entries):
+            # Texts of up to four characters give up one only.
+            reach = 2 if min(len(value), len(entry)) > 4 else 1 if min(len(value), len(entry)) > 1 else 0
+            if slowly(value, entry, swaps=True) <= reach:
+                assert (a, b) in found
+
+
+@given(st.lists(st.tuples(words, words), min_size=1, max_size=8))
+def test_edits_cost_what_the_recurrence_says_where_all_cost_the_same(pairs: list[tuple[str, str]]) -> None:
+    edits = Edits(dict.fromkeys(kinds.KINDS, 1.0) | {"first": 0.0, "last": 0.0})
+    one, other = (Texts.of(texts) for texts in zip(*pairs, strict=True))
+    places = np.arange(len(pairs))
+    values, entries = edits.values(one), edits.entries(other)
+    costs = edits.costs(values, entries, places, places)
+    counts = edits.counts(values, entries, places, places)[:, :-2].sum(axis=1)
+    for (a, b), cost, count in zip(pairs, costs.tolist(), counts.tolist(), strict=True):
+        wanted = slowly(a, b, swaps=True)
+        # The two marks of an edit's place cost a hundredth each, the least there is.
+        assert cost == FAR or abs(cost - UNIT * wanted) <= 2 * wanted
+        assert cost == FAR or count == wanted
+
+
+def test_likelier_slips_cost_less() -> None:
+    edits = Edits(EDITS)
+
+    def cost(value: str, entry: str) -> int:
+        one, other = edits.values(Texts.of([value])), edits.entries(Texts.of([entry]))
+        return int(edits.costs(one, other, np.array([0]), np.array([0]))[0])
+
+    assert cost("hornbean", "hornbean") == 0
+    assert cost("acomodate", "accomodate") < cost("acomodate", "ascomodate")
+    assert cost("seperate", "separate") < cost("suparate", "separate") < cost("sqparate", "separate")
+    assert cost("mapel", "maple") < cost("mabel", "maple")
+    assert cost("xaple", "maple") > cost("maxle", "maple")
+    assert cost("a" * 20, "b" * 30) == FAR
+
+
+def test_the_rule_leaves_open_values_and_lists_them() -> None:
+    species = igual.ReferenceList(["Norway maple", "Common oak"], attributes={"code": ["NM", None]})
+    values = ["Norwy maple", "Oak", "Oak", "banana", "Common oak", None]
+    book = igual.Rulebook([Match(column="tree", list="species")], lists={"species": species})
+    outcome = book.apply({"tree": values})
+    assert outcome.table["tree"] == ["Norway maple", "Oak", "Oak", "banana", "Common oak", None]
+    assert outcome.open[["value", "rows", "proposal"]].to_dict("records") == [
+        {"value": "Oak", "rows": 2, "proposal": "Common oak"}
+    ]
+    assert outcome.unknown["value"].tolist() == ["banana"]
+    assert outcome.effects["open_values"].tolist() == [1]
+    assert [hint.kind for hint in outcome.hints] == ["unknown", "open"]
+    assert (
+        "1 value of column 'tree' (2 rows) waits for a person: 'Oak' (perhaps 'Common oak')"
+        in outcome.hints[1].text
+    )
+    assert "Open: 1 value, 2 rows" in repr(outcome)
+    strict = igual.Rulebook(
+        [Match(column="tree", list="species", settle=0.999, into="clean")], lists={"species": species}
+    )
+    assert strict.apply({"tree": values}).open["value"].tolist() == ["Oak", "Norwy maple"]
+    given_code = Match(list="species", give="code", otherwise="blank").on(values, lists={"species": species})
+    assert given_code == ["NM", "", "", "", None, None]
+
+
+def test_the_rule_has_its_words_in_the_file(tmp_path: Any) -> None:
+    path = tmp_path / "book.toml"
+    path.write_text(
+        'igual = 1\n[lists.quays]\nvalues = ["Kestrel Quay"]\n[[rule]]\ncolumn = "quay"\ndo = "match"\nlist = "quays"\n'
+        'by = ["exact", "fuzzy"]\nsettle = 0.8\nask = 0.4\nmargin = 0.1\nabbreviations = { qy = "quay", "kst." = ["kestrel", "kist"] }\n'
+        'opposites = [["tidal", "dry"]]\n',
+        encoding="utf-8",
+    )
+    book = igual.Rulebook.load(path)
+    assert book.apply({"quay": ["kst qy"]}).table == {"quay": ["Kestrel Quay"]}
+    book.save(tmp_path / "again.toml")
+    assert igual.Rulebook.load(tmp_path / "again.toml").rules == book.rules
+    path.write_text(path.read_text("utf-8").replace("settle = 0.8", "settle = 8"), encoding="utf-8")
+    with pytest.raises(igual.RulebookError, match=r"book\.toml: rule 1 .*settle"):
+        igual.Rulebook.load(path)
+    with pytest.raises(igual.RulebookError, match="no attribute 'cod'; did you mean 'code'"):
+        Match(list="s", give="cod").on(
+            ["a"], lists={"s": igual.ReferenceList(["a"], attributes={"code": ["1"]})}
+        )
