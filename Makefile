@@ -3,12 +3,14 @@ PYTHON ?= python3
 VENV ?= .venv
 BIN := $(VENV)/bin
 
-.PHONY: help demo test lint types tests bench pictures reference data clean
+.PHONY: help demo test lint types tests bench bench-large fit pictures reference data clean
 
 help:
 	@echo "make demo       install Igual and run the full example on the sample data"
 	@echo "make test       install it with the tools, then lint, check types and run the tests"
 	@echo "make bench      figures of speed and memory beside named peers (takes some minutes)"
+	@echo "make bench-large  a million values against a million entries (takes ten minutes or more)"
+	@echo "make fit        fit the numbers of matching again (wants the shared data)"
 	@echo "make reference  write docs/reference.md from the docstrings"
 	@echo "make pictures   take the pictures of docs/screenshots again (on Debian)"
 	@echo "make data       make the sample data again"
@@ -48,6 +50,12 @@ tests: $(VENV)/.installed-dev
 
 bench: $(VENV)/.installed-bench
 	$(BIN)/python -m benchmarks
+
+bench-large: $(VENV)/.installed-bench
+	$(BIN)/python -m benchmarks large
+
+fit: $(VENV)/.installed-bench
+	PYTHONPATH=. $(BIN)/python tools/fit_matching.py
 
 reference: $(VENV)/.installed-dev
 	$(BIN)/python tools/make_reference.py

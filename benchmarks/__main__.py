@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import figures, text_rules, world_cities
+from benchmarks import figures, matching, text_rules, world_cities
 
 FIGURES = {
     "rows": figures.many_rows,
@@ -15,12 +15,17 @@ FIGURES = {
     "pairs": text_rules.many_pairs,
     "mentions": text_rules.mentions,
     "rules": text_rules.every_rule,
+    "match": matching.speed,
+    "one": matching.one_value,
+    "accuracy": matching.accuracy,
+    "growth": matching.growth,
 }
+LARGE = {"large": matching.large}
 
 
 def main(wanted: list[str]) -> None:
     for name in wanted or list(FIGURES):
-        FIGURES[name]()
+        (FIGURES | LARGE)[name]()
 
 
 if __name__ == "__main__":

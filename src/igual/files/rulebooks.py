@@ -49,8 +49,8 @@ class _SourceWords(Worded):
 class _ListWords(_SourceWords):
     inside: ClassVar[str] = "values"
     values: tuple[str, ...] | None = None
-    aliases: dict[str, list[str]] = Field(default_factory=dict)
-    attributes: dict[str, list[str]] = Field(default_factory=dict)
+    aliases: dict[str, tuple[str, ...]] = Field(default_factory=dict)
+    attributes: dict[str, tuple[str, ...]] = Field(default_factory=dict)
 
     @model_validator(mode="after")
     def _all_in_the_file(self) -> _ListWords:

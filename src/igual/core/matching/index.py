@@ -223,9 +223,10 @@ class MatchIndex:
         near = self._by_letters(values, mine, one, other)
         least = np.full(len(lengths), np.inf)
         np.minimum.at(least, near.value, near.cost)
-        doubtful = np.flatnonzero(
-            (least > _SURE + _SURE_PER_LETTER * np.minimum(lengths, MOST_LETTERS)) & (lengths > 0)
-        )
+        enough = _SURE + _SURE_PER_LETTER * np.minimum(lengths, MOST_LETTERS)
+        # Words that entries have may stand for more than the entry that is spelled most alike.
+        understood = self.wording.understands(Words.of(values.worded))
+        doubtful = np.flatnonzero(((least > enough) | understood) & (lengths > 0))
         if len(doubtful):
             wider = self._wider(values.take(doubtful))
             wider = wider._replace(value=doubtful[wider.value])

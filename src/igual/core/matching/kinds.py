@@ -73,10 +73,12 @@ def slips() -> Slips:
         gaps[number] = GAPS.index(_gap_of(character))
     gaps[_LETTER] = GAPS.index("consonant")
     instead = np.full((LAST, LAST), PLACE_OF["instead: other"], np.uint8)
-    near = _neighbouring_keys()
+    known = _named_pairs()
     for one, a in named.items():
         for other, b in named.items():
-            instead[one, other] = PLACE_OF[f"instead: {_substitution_of(a, b, near)}"]
+            instead[one, other] = PLACE_OF[
+                f"instead: {known.get(frozenset((a, b))) or _substitution_of(a, b)}"
+            ]
     letters = [*range(1, 27), _LETTER]
     instead[_LETTER, letters] = instead[letters, _LETTER] = PLACE_OF["instead: consonants"]
     return Slips(classes, np.tile(instead, (2, 2)), np.tile(gaps, 2))
@@ -90,23 +92,23 @@ def _gap_of(character: str) -> str:
     return "weak consonant" if character in _WEAK else "consonant"
 
 
-def _substitution_of(a: str, b: str, near: set[frozenset[str]]) -> str:
-    both = frozenset((a, b))
-    if a.isdigit() and b.isdigit():
-        return "digits"
+def _substitution_of(a: str, b: str) -> str:
     if a.isdigit() or b.isdigit():
-        return "digit like letter" if both in _pairs(_DIGITS_LIKE) else "other"
-    groups = (
-        ("vowels alike", _pairs(_VOWELS_ALIKE)),
-        ("sounds alike", _pairs(_SOUND_ALIKE)),
-        ("vowels", _pairs([v + w for v in _VOWELS for w in _VOWELS])),
-        ("sounds like it", _pairs(_SOUND_LIKE)),
-        ("neighbouring key", near),
-    )
-    vowels = (a in _VOWELS) + (b in _VOWELS)
-    return next(
-        (name for name, pairs in groups if both in pairs), "vowel and consonant" if vowels else "consonants"
-    )
+        return "digits" if a.isdigit() and b.isdigit() else "other"
+    return "vowel and consonant" if a in _VOWELS or b in _VOWELS else "consonants"
+
+
+def _named_pairs() -> dict[frozenset[str], str]:
+    """The kind of substitution of two characters, where it is one of the likelier; the likeliest counts."""
+    kinds = {
+        "neighbouring key": {pair for pair in _neighbouring_keys() if not any(map(str.isdigit, pair))},
+        "sounds like it": _pairs(_SOUND_LIKE),
+        "vowels": _pairs([v + w for v in _VOWELS for w in _VOWELS]),
+        "sounds alike": _pairs(_SOUND_ALIKE),
+        "vowels alike": _pairs(_VOWELS_ALIKE),
+        "digit like letter": _pairs(_DIGITS_LIKE),
+    }
+    return {pair: kind for kind, pairs in kinds.items() for pair in pairs}
 
 
 def _pairs(twos: list[str] | tuple[str, ...]) -> set[frozenset[str]]:

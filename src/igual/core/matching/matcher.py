@@ -18,6 +18,7 @@ from igual.core.matching.index import BY_INITIALS, BY_LETTERS, BY_WORDS, Compare
 from igual.core.matching.reasons import reasons
 from igual.core.matching.scoring import Floats
 from igual.core.matching.texts import Ints
+from igual.core.matching.wording import MOST_WORDS
 
 By = Literal["exact", "folded", "fuzzy"]
 Status = Literal["settled", "open", "unknown"]
