@@ -26,7 +26,7 @@ def by_chunks(
     yield chunks[0], work(chunks[0])
     if len(chunks) == 1:
         return
-    pool = ThreadPoolExecutor()
+    pool = ThreadPoolExecutor(2)
     try:
         for number, made in enumerate(pool.map(work, chunks[1:]), 1):
             if tell is not None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections import Counter
 from collections.abc import Iterable, Sequence
 
 import pyarrow as pa
@@ -36,9 +35,11 @@ def doubts(value: Sequence[str], entry: Sequence[str], vocabulary: Vocabulary) -
     ['the numbers differ (1, 7)']
     """
     mine, theirs = _without_common(value, entry)
-    found = []
-    numbers = [[*_numbers(words)] for words in (value, entry)]
-    if Counter(numbers[0]) != Counter(numbers[1]):
+    found: list[str] = []
+    if not mine and not theirs and len(value) == len(entry):
+        return found
+    numbers = [sorted(_numbers(words)) for words in (value, entry)]
+    if numbers[0] != numbers[1]:
         found.append(f"the numbers differ ({_shown(numbers[0])}, {_shown(numbers[1])})")
     romans = [[word.upper() for word in words if is_roman(word)] for words in (mine, theirs)]
     if romans[0] != romans[1]:
@@ -75,19 +76,8 @@ def _numbers(words: Iterable[str]) -> Iterable[str]:
 
 
 def _without_common(value: Sequence[str], entry: Sequence[str]) -> tuple[list[str], list[str]]:
-    """The words that each of two texts has beyond the other's."""
-    common = Counter(value) & Counter(entry)
-    sides = []
-    for words in (value, entry):
-        left = Counter(common)
-        side = []
-        for word in words:
-            if left[word]:
-                left[word] -= 1
-            else:
-                side.append(word)
-        sides.append(side)
-    return sides[0], sides[1]
+    """The words that each of two texts has and the other hasn't."""
+    return [word for word in value if word not in entry], [word for word in entry if word not in value]
 
 
 def _shown(words: Sequence[str]) -> str:

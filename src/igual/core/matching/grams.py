@@ -21,7 +21,7 @@ _SPACE = ord(" ")
 # q-grams that more entries share say too little: a share of the list, and a number for long lists.
 _COMMON_SHARE, _COMMON = 0.02, 800
 _FEW = 60
-_BY_COSINE, _BY_COVER = 30, 12
+_BY_COSINE, _BY_COVER = 20, 8
 _BLOCK = 1000
 
 

@@ -38,7 +38,7 @@ from igual.core.text.folding import folded_key
 
 BY_LETTERS, BY_WORDS, BY_INITIALS = range(3)
 # A value whose best candidate within two edits costs no more than this is asked nothing more.
-_SURE, _SURE_PER_LETTER = 2.0, 0.75
+_SURE, _SURE_PER_LETTER = 2.6, 0.85
 # Candidates that are likelier than the best by a factor of e to this power, and so many at most, are weighed.
 _WEIGHED_COST, _WEIGHED = 5.0, 16
 _MOST_DRESS, _MOST_SOUNDS = 3, 5
@@ -183,7 +183,8 @@ class MatchIndex:
         return Edits(dict.fromkeys(fitted.EDITS, 1.0) | {"first": 0.0, "last": 0.0})
 
     @cached_property
-    def _prepared(self) -> Prepared:
+    def prepared(self) -> Prepared:
+        """The letters of the spellings, ready for comparing."""
         return self.edits.entries(self.compared.letters)
 
     @cached_property
@@ -258,7 +259,7 @@ class MatchIndex:
         return self._edited(values, self.edits.values(values.letters), one, other)
 
     def _edited(self, values: Compared, mine: Prepared, one: Ints, other: Ints) -> Floats:
-        cost = self.edits.costs(mine, self._prepared, one, other) / UNIT
+        cost = self.edits.costs(mine, self.prepared, one, other) / UNIT
         cost[values.cut[one] | self.compared.cut[other] | (cost >= FAR / UNIT)] = np.inf
         return cost
 

@@ -11,7 +11,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.core.column import TEXT, Mask
+from igual.core.column import Mask
 from igual.core.matching.chunks import Tell, by_chunks
 from igual.core.matching.doubts import SHORT, doubts, lost_words, suspects
 from igual.core.matching.index import BY_INITIALS, BY_LETTERS, BY_WORDS, Compared, How, LookUp, MatchIndex
@@ -27,7 +27,7 @@ SETTLED, OPEN, UNKNOWN = range(3)
 STATUSES: tuple[Status, ...] = ("settled", "open", "unknown")
 # How many entries are proposed for a value, the best among them.
 RANKS = 5
-_CHUNK = 5_000
+_CHUNK = 8_000
 # A score as it is shown, and compared with the thresholds: the same on every machine.
 _DECIMALS = 4
 _LEAST = 0.005
@@ -149,7 +149,7 @@ def _looked_up(found: Matched, index: MatchIndex, step: LookUp, left: Mask, case
                 found.status[place] = OPEN
                 found.said[place] = f"{_WHY[step.how]}; but this list tells cases apart"
     if step.spellings.contested:
-        rivalled = pc.is_in(keys, pa.array(step.spellings.contested, TEXT)).to_numpy(zero_copy_only=False)
+        rivalled = step.spellings.is_contested(keys)
         for place, key in zip(
             places[rivalled].tolist(), keys.filter(pa.array(rivalled)).to_pylist(), strict=True
         ):

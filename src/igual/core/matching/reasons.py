@@ -8,7 +8,6 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-from igual.core.matching.edits import Edits
 from igual.core.matching.index import BY_INITIALS, BY_LETTERS, Compared, MatchIndex
 from igual.core.matching.kinds import KINDS, PLACE_OF
 from igual.core.matching.texts import Ints
@@ -32,7 +31,7 @@ def reasons(
     spelled = index.spellings.take(pa.array(other)).to_pylist()
     found = [""] * len(one)
     letters = np.flatnonzero(reading == BY_LETTERS)
-    by_letters = _by_letters(index.edits, values, index.compared, one[letters], other[letters])
+    by_letters = _by_letters(index, values, one[letters], other[letters])
     for place, text in zip(letters.tolist(), by_letters, strict=True):
         found[place] = f"{text}: {said[one[place]]} → {spelled[place]}"
     initials = np.flatnonzero(reading == BY_INITIALS)
@@ -46,10 +45,9 @@ def reasons(
     return found
 
 
-def _by_letters(edits: Edits, values: Compared, entries: Compared, one: Ints, other: Ints) -> list[str]:
-    counts = edits.counts(edits.values(values.letters), edits.entries(entries.letters), one, other)[
-        :, :_EDITS
-    ]
+def _by_letters(index: MatchIndex, values: Compared, one: Ints, other: Ints) -> list[str]:
+    counts = index.edits.counts(index.edits.values(values.letters), index.prepared, one, other)
+    counts = counts[:, :_EDITS]
     many = counts.sum(axis=1)
     only = np.where(many == 1, counts.argmax(axis=1), -1)
     kinds = {-1: "", PLACE_OF["swapped"]: "two letters swapped"}

@@ -9,7 +9,9 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.core.column import TEXT
+from igual.core.column import TEXT, Mask
+
+_FEW = 500
 
 
 class Spellings:
@@ -25,14 +27,21 @@ class Spellings:
         for key, target in zip(spellings.to_pylist(), targets, strict=True):
             if key is not None and (first := owner.setdefault(key, target)) != target:
                 self.contested.setdefault(key, {first}).add(target)
-        certain = {
+        self._certain = {
             key: target for key, target in owner.items() if key is not None and key not in self.contested
         }
-        self._keys = pa.array(certain.keys(), TEXT)
-        self._targets = np.array([*certain.values(), -1], np.int64)
+        self._keys = pa.array(self._certain.keys(), TEXT)
+        self._targets = np.array([*self._certain.values(), -1], np.int64)
 
     def look_up(self, keys: pa.Array) -> npt.NDArray[np.int64]:
         """Find the target of each key, (values,); -1 where there is none or no certain one."""
+        if len(keys) < _FEW:
+            # Arrow would hash all spellings first.
+            return np.array([self._certain.get(key, -1) for key in keys.to_pylist()], np.int64)
         places = pc.index_in(keys, self._keys, skip_nulls=True).fill_null(len(self._keys))
         found: npt.NDArray[np.int64] = self._targets[places.to_numpy(zero_copy_only=False)]
         return found
+
+    def is_contested(self, keys: pa.Array) -> Mask:
+        """Which keys stand for several targets, (values,)."""
+        return np.array([key in self.contested for key in keys.to_pylist()], np.bool_)
