@@ -2,6 +2,7 @@
 
 Wants `../shared/data` (misspellings and the words that were meant) and the packages of the benchmarks; says so
 when they are absent. A part of every set is held out: what is reported was not fitted to.
+`--report` only reports, and draws the figure.
 """
 
 from __future__ import annotations
@@ -30,6 +31,7 @@ from igual.core.matching.texts import Ints
 
 DATA = Path("../shared/data")
 FITTED = Path("src/igual/core/matching/fitted.py")
+FIGURE = Path("docs/screenshots/reliability.png")
 Floats = npt.NDArray[np.float64]
 BESIDE = ("SOUNDS", "CONSONANTS", "DRESS")
 # How much a set counts, for each of its values.
@@ -186,14 +188,40 @@ def report(sets: Sequence[Case], held_out: bool) -> list[tuple[float, bool]]:
 
 
 def reliability(scores: Sequence[tuple[float, bool]]) -> None:
+    """Prints how often scores of a kind are right, and draws it."""
     score, right = (np.array(part) for part in zip(*scores, strict=True))
     for low in np.arange(0, 1, 0.1):
         some = (score >= low) & (score < low + 0.1 + (low > 0.85))
         if some.any():
             mean, share = score[some].mean(), right[some].mean()
             print(f"  score {low:.1f}: {some.sum():6d} values, mean {mean:.3f}, right {share:.3f}")
+    drawn(score, right)
     for bar in (0.8, 0.9, 0.95, 0.98):
         print(f"  from {bar}: {(score >= bar).mean():.3f} of values, right {right[score >= bar].mean():.4f}")
+
+
+def drawn(score: Floats, right: Floats) -> None:
+    import matplotlib
+
+    matplotlib.use("Agg")
+    from matplotlib import pyplot
+
+    figure, (curve, many) = pyplot.subplots(
+        2, 1, figsize=(8, 7), height_ratios=(4, 1), sharex=True, layout="constrained"
+    )
+    middles, shares, sizes = [], [], []
+    for low in np.arange(0, 1, 0.1):
+        some = (score >= low) & (score < low + 0.1 + (low > 0.85))
+        middles.append(score[some].mean())
+        shares.append(right[some].mean())
+        sizes.append(int(some.sum()))
+    curve.plot([0, 1], [0, 1], color="#b0b7c3", linestyle="--", label="as it should be")
+    curve.plot(middles, shares, color="#1f6f8b", marker="o", label="held-out values")
+    curve.set(ylabel="share that is right", ylim=(0, 1), title="What a score means")
+    curve.legend(frameon=False)
+    many.bar(middles, sizes, width=0.08, color="#1f6f8b")
+    many.set(xlabel="score", ylabel="values", xlim=(0, 1))
+    figure.savefig(FIGURE, dpi=110, metadata={"Software": None})
 
 
 def written(numbers: Mapping[str, float]) -> None:
@@ -212,8 +240,9 @@ def written(numbers: Mapping[str, float]) -> None:
 def main() -> None:
     if not (DATA / "typos-dev.csv").exists():
         sys.exit(f"{DATA} isn't there: nothing to fit to")
-    written(fit_costs(cases()))
-    written(fit_score([with_some_unlisted(case) for case in cases()]))
+    if "--report" not in sys.argv:
+        written(fit_costs(cases()))
+        written(fit_score([with_some_unlisted(case) for case in cases()]))
     sets = cases()
     for held_out in (False, True):
         print("held out" if held_out else "fitted to")

@@ -11,6 +11,7 @@ import pyarrow.compute as pc
 
 from igual.core.column import TEXT, Codes, Column, Counts, Mask, as_mask
 from igual.core.conditions import is_blank
+from igual.core.matching.lookalikes import SAME_KEY_SCORE, Lookalike, lookalikes
 from igual.core.text.arrays import found
 from igual.core.text.characters import (
     JOINERS,
@@ -43,6 +44,10 @@ LIKE_MISSING = (
 )  # fmt: skip
 
 
+# A column of more values is looked through for lookalikes by the command of that name only.
+_LOOKED_THROUGH = 3_000
+
+
 class Oddity(NamedTuple):
     """One kind of oddity in one column.
 
@@ -61,11 +66,29 @@ def oddities(column: Column) -> list[Oddity]:
     """All oddities of a column, in a fixed order; kinds that don't occur are left out."""
     found_kinds = [_oddity(kind, column, mask(column)) for kind, mask in _MASKS.items()]
     grouped = [_grouped(kind, column, key) for kind, key in _KEYS.items()]
-    return [
-        oddity
-        for oddity in [*found_kinds[:_BEFORE_GROUPS], *grouped, *found_kinds[_BEFORE_GROUPS:]]
-        if oddity
+    ordered = [*found_kinds[:_BEFORE_GROUPS], *grouped, _lookalikes(column), *found_kinds[_BEFORE_GROUPS:]]
+    return [oddity for oddity in ordered if oddity]
+
+
+def _lookalikes(column: Column) -> Oddity | None:
+    """Groups of values that are probably one, in columns of few values; those that differ only in case, spaces
+    and the like are counted elsewhere."""
+    telling = as_mask(pc.match_substring_regex(column.values, r"\pL{3}")) & ~is_blank(column.values)
+    if not 1 < telling.sum() <= _LOOKED_THROUGH:
+        return None
+    some = lookalikes(column.values.filter(pa.array(telling)), column.counts[telling])
+    groups: dict[int, list[Lookalike]] = {}
+    for one in some:
+        if one.value == one.proposal or one.score < SAME_KEY_SCORE:
+            groups.setdefault(one.group, []).append(one)
+    alike = sorted((group for group in groups.values() if len(group) > 1), key=lambda group: -group[0].rows)
+    if not alike:
+        return None
+    named = [
+        " | ".join(visible(one.value, _LONGEST) for one in group[:EXAMPLES]) for group in alike[:EXAMPLES]
     ]
+    members = [one for group in alike for one in group]
+    return Oddity("probably one", len(members), sum(one.rows for one in members), len(alike), tuple(named))
 
 
 def _oddity(kind: str, column: Column, mask: Mask) -> Oddity | None:

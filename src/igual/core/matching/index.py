@@ -237,9 +237,8 @@ class MatchIndex:
 
     def near_by_letters(self, values: Compared) -> Candidates:
         """The spellings within two edits of each value, with their costs, sorted by value."""
-        return self._by_letters(
-            values, self.edits.values(values.letters), *self._deletions.pairs(values.letters)
-        )
+        mine = self.edits.values(values.letters)
+        return self._by_letters(values, mine, *self._deletions.pairs(values.letters), dressed=False)
 
     def all_by_letters(self, values: Compared, most: int) -> Candidates:
         """The spellings nearest to each value by their edits alone, so many at most: what the fit chooses from."""
@@ -263,12 +262,17 @@ class MatchIndex:
         cost[values.cut[one] | self.compared.cut[other] | (cost >= FAR / UNIT)] = np.inf
         return cost
 
-    def _by_letters(self, values: Compared, mine: Prepared, one: Ints, other: Ints) -> Candidates:
-        """What pairs cost by their letters and sounds; only those that are worth weighing."""
+    def _by_letters(
+        self, values: Compared, mine: Prepared, one: Ints, other: Ints, *, dressed: bool = True
+    ) -> Candidates:
+        """What pairs cost by their letters and sounds; only those that are worth weighing.
+
+        dressed: let those that are dressed unlike the value fall behind.
+        """
         cost = self._edited(values, mine, one, other)
         edited = Candidates(one, other, cost, np.full(len(one), BY_LETTERS, np.int8))
-        dressed = cost + fitted.DRESS * self._dressed_apart(values, edited)
-        kept = _worth_weighing(one, dressed, _WEIGHED_COST, _WEIGHED)
+        behind = fitted.DRESS * self._dressed_apart(values, edited) if dressed else 0
+        kept = _worth_weighing(one, cost + behind, _WEIGHED_COST, _WEIGHED)
         one, other, cost = one[kept], other[kept], cost[kept]
         apart = self._sounds_apart(values, one, other)
         cost += apart @ np.array([fitted.SOUNDS, fitted.CONSONANTS])
@@ -276,7 +280,7 @@ class MatchIndex:
 
     def _sounds_apart(self, values: Compared, one: Ints, other: Ints) -> Floats:
         """How many edits lie between the sounds of pairs, and between their consonants, (pairs, 2)."""
-        spoken = sounds(values.spaced)
+        spoken = unspaced(values.sounded)
         edits = self._sound_edits
         both = (spoken, self._sounded.sounds), (consonants(spoken), self._sounded.consonants)
         apart = [edits.costs(edits.values(mine), theirs, one, other) / UNIT for mine, theirs in both]

@@ -31,7 +31,7 @@ _NOT_UNLIKE = 0.2
 _REORDERED_COST = 1.0
 _DECIMALS = 4
 _CHUNK = 10_000
-_FOLDED_SCORE, _FOLDED_WHY = 0.999, "only case, accents, spaces or punctuation differ"
+SAME_KEY_SCORE, _FOLDED_WHY = 0.999, "only case, accents, spaces or punctuation differ"
 
 
 class Lookalike(NamedTuple):
@@ -89,7 +89,7 @@ def lookalikes(
     for centre, likes in (*groups.items(), *((at, {}) for at in sorted(alone) if len(kinds[at]) > 1)):
         proposal = texts[kinds[centre][0]]
         listed = [(kinds[centre][0], 1.0, "")]
-        listed += [(place, _FOLDED_SCORE, _FOLDED_WHY) for place in kinds[centre][1:]]
+        listed += [(place, SAME_KEY_SCORE, _FOLDED_WHY) for place in kinds[centre][1:]]
         listed += [(place, score, why) for at, (score, why) in likes.items() for place in kinds[at]]
         found.append(
             [
