@@ -47,4 +47,4 @@ picture apply top 'igual apply port/trees.toml port/trees.csv --out clean.csv --
 picture check top 'igual check port/trees.toml port/trees.csv'
 picture compare top 'igual tally port/trees.csv -c district --against port/clean.csv --top 10; igual tally port/clean.csv -c site --by condition'
 picture match top 'igual match port/trees.csv -c species -l port/species.csv'
-picture lookalikes top 'igual lookalikes port/trees.csv -c contractor'
+picture lookalikes top 'igual lookalikes port/trees.csv -c species'

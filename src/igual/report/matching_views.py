@@ -76,6 +76,8 @@ def matches_view(matches: Matches, column: str = "", most: int = 40) -> Renderab
 def lookalikes_view(found: Sequence[Lookalike], column: str = "", most: int = 20) -> RenderableType:
     """Group by group: the spelling that is proposed, and those that are like it."""
     groups = [list(group) for _, group in groupby(found, key=lambda one: one.group)]
+    # Slips first: what differs in case and the like is soon read.
+    groups.sort(key=lambda group: min(one.score for one in group) >= _LOOKED_UP)
     values = sum(one.value != one.proposal for one in found)
     of = f"{shown(column)}: " if column else ""
     if not groups:

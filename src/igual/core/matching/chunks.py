@@ -9,6 +9,9 @@ from typing import TypeVar
 from igual.core.matching.texts import Ints
 
 Made = TypeVar("Made")
+_FIRST = 500
+# Most of the work lets others work beside it; more than two at a time would wait for each other.
+_AT_A_TIME = 2
 Tell = Callable[[int, int], None]
 
 
@@ -17,16 +20,16 @@ def by_chunks(
 ) -> Iterator[tuple[Ints, Made]]:
     """Chunks of places, with what was made of each, in order.
 
-    The first is done alone, since it builds what the others share. tell: hears how many of how many are done.
-    When the caller stops early, so does the work.
+    A few are done first and alone, since they build what the others share. tell: hears how many of how many are
+    done. When the caller stops early, so does the work.
     """
-    chunks = [places[at : at + size] for at in range(0, len(places), size)]
-    if not chunks:
+    chunks = [places[:_FIRST], *(places[at : at + size] for at in range(_FIRST, len(places), size))]
+    if not len(places):
         return
     yield chunks[0], work(chunks[0])
     if len(chunks) == 1:
         return
-    pool = ThreadPoolExecutor(2)
+    pool = ThreadPoolExecutor(_AT_A_TIME)
     try:
         for number, made in enumerate(pool.map(work, chunks[1:]), 1):
             if tell is not None:

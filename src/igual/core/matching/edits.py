@@ -24,7 +24,7 @@ BAND = 4
 FAR = 20_000
 # Costs are counted in hundredths of a nat: e to the minus one is 100.
 UNIT = 100
-_BLOCK = 16384
+_BLOCK = 24_576
 _CENTRE = BAND + 1
 _EXTRA, _MISSING, _INSTEAD, _SWAPPED = range(4)
 

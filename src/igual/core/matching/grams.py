@@ -23,6 +23,7 @@ _COMMON_SHARE, _COMMON = 0.02, 800
 _FEW = 60
 _BY_COSINE, _BY_COVER = 20, 8
 _BLOCK = 1000
+_WORTH = np.float32(0.35)
 
 
 def _runs(texts: Texts, seed: int) -> tuple[Ints, Ints]:
@@ -76,31 +77,31 @@ class Grams:
         counted = _counted(values, sounded)
         counted.data = self._weights[counted.indices]
         shared = (counted @ self._by_gram).tocsr()
-        rows = np.repeat(np.arange(len(values)), np.diff(shared.indptr))
-        entries = shared.indices.astype(np.int64)
-        cover = shared.data
-        cosine = cover / self._norms[entries]
+        # Entries that cover little of a value, next to what the best covers, are let go at once.
+        sizes = np.diff(shared.indptr)
+        filled = np.flatnonzero(sizes)
+        if not len(filled):
+            return np.zeros(0, np.int64), np.zeros(0, np.int64)
+        top = np.maximum.reduceat(shared.data, shared.indptr[filled])
+        worth = np.flatnonzero(shared.data >= np.repeat(top * _WORTH, sizes[filled]))
+        rows = np.searchsorted(shared.indptr, worth, "right") - 1
+        entries, cover = shared.indices[worth].astype(np.int64), shared.data[worth]
         chosen = np.zeros(len(rows), np.bool_)
         # Of entries that cover as much of a value, the shorter ones.
-        for score, most in ((cosine, _BY_COSINE), (cover - self._norms[entries] * 1e-3, _BY_COVER)):
-            chosen |= _best(rows, entries, score, shared.indptr, most)
+        for score, most in (
+            (cover / self._norms[entries], _BY_COSINE),
+            (cover - self._norms[entries] * 1e-3, _BY_COVER),
+        ):
+            chosen |= _best(rows, entries, score, most)
         one, other = rows[chosen] + start, entries[chosen]
         order = np.lexsort((other, one))
         return one[order], other[order]
 
 
-def _best(
-    rows: Ints, entries: Ints, score: npt.NDArray[np.float32], bounds: npt.NDArray[np.int32], most: int
-) -> Mask:
+def _best(rows: Ints, entries: Ints, score: npt.NDArray[np.float32], most: int) -> Mask:
     """Which are among the best so many of their row; ties go to what stands first."""
     best = np.zeros(len(rows), np.bool_)
-    filled = np.flatnonzero(np.diff(bounds))
-    if not len(filled):
-        return best
-    top = np.maximum.reduceat(score, bounds[filled])
-    near = np.flatnonzero(score >= np.repeat(top * np.float32(0.5), np.diff(bounds)[filled]))
-    order = near[np.lexsort((entries[near], -score[near], rows[near]))]
-    sizes = np.bincount(rows[order], minlength=len(bounds) - 1)
-    rank = spans(np.zeros(len(sizes), np.int64), sizes)
-    best[order[rank < most]] = True
+    order = np.lexsort((entries, -score, rows))
+    sizes = np.bincount(rows)
+    best[order[spans(np.zeros(len(sizes), np.int64), sizes) < most]] = True
     return best

@@ -156,7 +156,8 @@ class MatchIndex:
     def _look_ups(self) -> list[LookUp]:
         is_entry = pc.is_in(self.spellings, self.entries).to_numpy(zero_copy_only=False)
         folded = folded_key(self.spellings)
-        letters = letters_key(plain(self.spellings))
+        whole = pa.array(self.compared.begun)
+        letters = pc.if_else(whole, pa.scalar(None, TEXT), self.compared.spelled)
 
         def step(way: str, how: How, key: Key, keys: pa.Array, which: Mask) -> LookUp:
             return LookUp(way, how, key, Spellings(keys.filter(pa.array(which)), self.owners[which].tolist()))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -27,7 +28,7 @@ SETTLED, OPEN, UNKNOWN = range(3)
 STATUSES: tuple[Status, ...] = ("settled", "open", "unknown")
 # How many entries are proposed for a value, the best among them.
 RANKS = 5
-_CHUNK = 8_000
+_CHUNK = 20_000
 # A score as it is shown, and compared with the thresholds: the same on every machine.
 _DECIMALS = 4
 _LEAST = 0.005
@@ -53,8 +54,8 @@ class Matched:
 
     values: the values. status: SETTLED, OPEN or UNKNOWN. entry: the place of the entry proposed, -1 for none.
     score: its score. runner_up, runner_up_score: the same of the next. how: the way that found it, a `How`.
-    said: what is to be said of single values. others: of values with several candidates up to RANKS of them, most
-    likely first, each an entry and its score.
+    said: what is to be said of single values. rankings: of values with several candidates all of these, in parts:
+    places of values, entries and scores, by value and most likely first.
     """
 
     values: pa.Array
@@ -65,7 +66,7 @@ class Matched:
     runner_up_score: Floats
     how: npt.NDArray[np.int8]
     said: dict[int, str] = field(default_factory=dict)
-    others: dict[int, list[tuple[int, float]]] = field(default_factory=dict)
+    rankings: list[tuple[Ints, Ints, Floats]] = field(default_factory=list)
 
     @classmethod
     def none_yet(cls, values: pa.Array) -> Matched:
@@ -77,18 +78,29 @@ class Matched:
     def why(self) -> list[str]:
         return [self.said.get(place) or _WHY[how] for place, how in enumerate(self.how.tolist())]
 
+    @cached_property
+    def _rankings(self) -> tuple[Ints, Ints, Floats]:
+        parts = self.rankings or [(np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0))]
+        value, entry, score = (np.concatenate(column) for column in zip(*parts, strict=True))
+        order = np.argsort(value, kind="stable")
+        return value[order], entry[order], score[order]
+
     def ranked(self, place: int) -> list[tuple[int, float]]:
-        """A value's candidates, most likely first: entries and scores."""
+        """A value's candidates, most likely first and up to RANKS of them: entries and scores."""
         if self.entry[place] < 0:
             return []
-        return self.others.get(place) or [(int(self.entry[place]), float(self.score[place]))]
+        values, entries, scores = self._rankings
+        start, end = np.searchsorted(values, [place, place + 1]).tolist()
+        end = min(end, start + RANKS)
+        several = list(zip(entries[start:end].tolist(), scores[start:end].tolist(), strict=True))
+        return several or [(int(self.entry[place]), float(self.score[place]))]
 
     def taken_over(self, places: Ints, part: Matched) -> None:
         """Put what became of some of the values."""
         for name in ("status", "entry", "score", "runner_up", "runner_up_score", "how"):
             getattr(self, name)[places] = getattr(part, name)
         self.said.update((int(places[place]), text) for place, text in part.said.items())
-        self.others.update((int(places[place]), several) for place, several in part.others.items())
+        self.rankings += [(places[value], entry, score) for value, entry, score in part.rankings]
 
 
 _WHY = {
@@ -155,7 +167,9 @@ def _looked_up(found: Matched, index: MatchIndex, step: LookUp, left: Mask, case
         ):
             entries = sorted(step.spellings.contested[key], key=index.names.__getitem__)
             score = round(1 / len(entries), _DECIMALS)
-            found.others[place] = [(rival, score) for rival in entries[:RANKS]]
+            found.rankings.append(
+                (np.full(len(entries), place), np.array(entries), np.full(len(entries), score))
+            )
             found.entry[place], found.runner_up[place] = entries[:2]
             found.score[place] = found.runner_up_score[place] = score
             found.how[place], found.status[place], left[place] = step.how, OPEN, False
@@ -174,7 +188,7 @@ def liken(values: pa.Array, index: MatchIndex, thresholds: Thresholds) -> Matche
     pair, first, back = np.unique(
         value << 32 | index.owners[spelling], return_index=True, return_inverse=True
     )
-    joint = np.round(np.minimum(np.bincount(back, chance, len(pair)), 1), _DECIMALS)
+    joint = np.minimum(np.bincount(back, chance, len(pair)), 1).astype(np.float64).round(_DECIMALS)
     entry, owner = pair & 0xFFFFFFFF, pair >> 32
     ranking = np.lexsort((index.ranks[entry], -joint, owner))
     ranking = ranking[joint[ranking] >= _LEAST]
@@ -189,14 +203,7 @@ def liken(values: pa.Array, index: MatchIndex, thresholds: Thresholds) -> Matche
         entry[ranking[seconds]],
         joint[ranking[seconds]],
     )
-    entries, scores = entry[ranking].tolist(), joint[ranking].tolist()
-    for place, start, size in zip(
-        places.tolist(), starts.tolist(), np.minimum(sizes, RANKS).tolist(), strict=True
-    ):
-        if size > 1:
-            found.others[place] = list(
-                zip(entries[start : start + size], scores[start : start + size], strict=True)
-            )
+    found.rankings.append((ranked, entry[ranking], joint[ranking]))
     best = ranking[starts]
     chosen = spelling[first[best]]
     reading = near.reading[order][first[best]]
@@ -211,13 +218,14 @@ def liken(values: pa.Array, index: MatchIndex, thresholds: Thresholds) -> Matche
     for number, place in enumerate(places.tolist()):
         if not worth[number]:
             found.said[place] = f"no entry comes near enough; the nearest: {why[number]}"
-        elif against[number]:
+        elif number in against:
             found.said[place] = f"{why[number]}; but {', '.join(against[number])}"
         elif not sure[number]:
             found.said[place] = f"{why[number]}; {_unsure(found, place, thresholds)}"
         else:
             found.said[place] = why[number]
-    doubted = np.array([bool(texts) for texts in against], np.bool_)
+    doubted = np.zeros(len(places), np.bool_)
+    doubted[list(against)] = True
     found.status[places] = np.where(worth, np.where(sure & ~doubted, SETTLED, OPEN), UNKNOWN)
     return found
 
@@ -237,9 +245,9 @@ def _against(
     reading: npt.NDArray[np.int8],
     worth: Mask,
     case_sensitive: bool,
-) -> list[list[str]]:
-    """What speaks against settling each of the matches that are worth asking about."""
-    found: list[list[str]] = [[] for _ in places]
+) -> dict[int, list[str]]:
+    """What speaks against settling matches that are worth asking about, by their number."""
+    found: dict[int, list[str]] = {}
     entries = index.compared
     short = np.minimum(values.letters.lengths[places], entries.letters.lengths[chosen]) <= SHORT
     short &= reading == BY_LETTERS
@@ -252,12 +260,12 @@ def _against(
     asked = looked_at | short | long | case_sensitive | (reading == BY_INITIALS)
     for number in np.flatnonzero(worth & asked).tolist():
         if long[number]:
-            found[number].append("the text is too long to compare whole")
+            found[number] = ["the text is too long to compare whole"]
             continue
         if same_letters[number] and not case_sensitive:
             continue
         value, entry = mine[number].as_py().split(), theirs[number].as_py().split()
-        texts = found[number]
+        texts: list[str] = []
         if looked_at[number]:
             texts += doubts(value, entry, index.vocabulary)
             if not texts and (lost := lost_words(value, entry, index.vocabulary)):
@@ -268,6 +276,8 @@ def _against(
             texts.append("initials may stand for something else")
         if case_sensitive and _cases_differ(said[places[number]], index.spelled(int(chosen[number]))):
             texts.append("this list tells cases apart")
+        if texts:
+            found[number] = texts
     return found
 
 
