@@ -1,0 +1,280 @@
+"""The parts of matching one by one: keys, sounds, q-grams, words, doubts and scores."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import igual
+from igual.core.matching import doubts as against
+from igual.core.matching import fitted
+from igual.core.matching.chunks import by_chunks
+from igual.core.matching.edits import Edits
+from igual.core.matching.grams import Grams
+from igual.core.matching.index import BY_LETTERS, BY_WORDS, Compared, MatchIndex
+from igual.core.matching.keys import MOST_CHARACTERS, letters_key, plain, two_letter_key, words_key
+from igual.core.matching.kinds import KINDS, PLACE_OF, slips
+from igual.core.matching.lookalikes import lookalikes
+from igual.core.matching.scoring import Candidates, chance_of_one, chances
+from igual.core.matching.sounds import consonants, sounds, unspaced
+from igual.core.matching.spellings import Spellings
+from igual.core.matching.texts import LONGEST, Texts
+from igual.core.matching.vocabulary import (
+    ABBREVIATIONS,
+    OPPOSITES,
+    SMALL_WORDS,
+    Vocabulary,
+    is_roman,
+    one_word,
+)
+from igual.core.matching.wording import CUT, SAME, STATED, Wording, Words
+from tests.conftest import texts
+
+
+def shown(found: Texts) -> list[str]:
+    return ["".join(chr(point) for point in row if point) for row in found.characters]
+
+
+@pytest.mark.parametrize(
+    ("text", "letters", "words"),
+    [
+        ("Norway-Maple", "norwaymaple", "norway maple"),
+        ("  O'Brien & Sons ", "obrien&sons", "obrien & sons"),
+        ("Brión", "brion", "brion"),
+        ("Straße", "strasse", "strasse"),
+        ("1.5 m", "1.5m", "1 5 m"),
+        ("Lоndоn", "london", "london"),
+        ("Лондон", "лондон", "лондон"),
+        ("St. John's", "stjohns", "st johns"),
+        ("snake_case", "snakecase", "snake case"),
+        ("?", "?", ""),
+    ],
+)
+def test_keys(text: str, letters: str, words: str) -> None:
+    bare = plain(texts(text))
+    assert letters_key(bare).to_pylist() == [letters]
+    assert words_key(bare).to_pylist() == [words]
+
+
+def test_letters_written_as_two() -> None:
+    assert two_letter_key(texts("Müller", "Møller", "Muller", None)).to_pylist() == [
+        "mueller",
+        "moeller",
+        None,
+        None,
+    ]
+
+
+@pytest.mark.parametrize(
+    ("one", "other"),
+    [
+        ("nucular", "nuclear"), ("gaurentee", "guarantee"), ("porshon", "portion"), ("vaccume", "vacuum"),
+        ("exersize", "exercise"), ("faught", "fought"), ("phone", "fone"), ("knight", "nite"), ("scene", "seen"),
+        ("quay", "kuay"), ("shure", "sure"), ("lamb", "lam"), ("back road", "bak rode"),
+    ],
+)  # fmt: skip
+def test_what_sounds_alike_has_the_same_consonants(one: str, other: str) -> None:
+    spoken = consonants(unspaced(sounds(Texts.of([one, other]))))
+    first, second = shown(spoken)
+    # An s before u may sound as sh; English has no rule for it.
+    assert first.replace("S", "s") == second.replace("S", "s")
+
+
+def test_sounds_keep_the_borders_of_words_and_other_scripts() -> None:
+    assert shown(sounds(Texts.of(["knee knob", "東京", ""]))) == ["na nab", "東京", ""]
+    assert shown(unspaced(sounds(Texts.of(["knee knob"])))) == ["nanab"]
+
+
+def test_texts_are_cut_and_counted() -> None:
+    found = Texts.of(["ab", "", "x" * 500, "🌳a"])
+    assert found.lengths.tolist() == [2, 0, LONGEST, 2]
+    assert found.take(np.array([0])).characters[0, :3].tolist() == [97, 98, 0]
+    assert [length for length, _ in found.by_length] == [0, 2, LONGEST]
+    compared = Compared.of(texts("x" * 500, "x" * 100, "x"))
+    assert compared.cut.tolist() == [True, True, False]
+    assert compared.begun.tolist() == [len("x" * 500) > MOST_CHARACTERS, False, False]
+
+
+def test_every_pair_of_characters_has_a_kind_and_every_kind_a_cost() -> None:
+    assert set(fitted.EDITS) == set(KINDS)
+    assert min(fitted.EDITS.values()) > 0
+    tables = slips()
+    assert np.array_equal(tables.substitutions, tables.substitutions.T)
+
+    def kind(a: str, b: str) -> str:
+        return KINDS[tables.substitutions[tables.classes[ord(a)], tables.classes[ord(b)]]]
+
+    for a, b, wanted in (
+        ("a", "e", "vowels alike"), ("a", "u", "vowels"), ("c", "s", "sounds alike"), ("b", "p", "sounds like it"),
+        ("r", "t", "neighbouring key"), ("h", "q", "consonants"), ("a", "p", "vowel and consonant"), ("1", "7", "digits"),
+        ("0", "o", "digit like letter"), ("4", "q", "other"), ("&", "q", "other"), ("д", "q", "consonants"),
+    ):  # fmt: skip
+        assert kind(a, b) == f"instead: {wanted}"
+
+
+@pytest.mark.parametrize(
+    ("value", "entry", "kinds"),
+    [
+        ("aple", "apple", ["missing doubled"]),
+        ("appple", "apple", ["extra doubled"]),
+        ("mueller", "muller", ["extra e after a, o, u"]),
+        ("oaks", "oak", ["extra last s", "last"]),
+        ("mapel", "maple", ["swapped"]),
+        ("xoak", "oak", ["extra consonant", "first"]),
+        ("pier1", "pier7", ["instead: digits", "last"]),
+        ("seperate", "separate", ["instead: vowels alike"]),
+        ("goverment", "government", ["missing weak consonant"]),
+    ],
+)
+def test_slips_are_told_by_kind(value: str, entry: str, kinds: list[str]) -> None:
+    edits = Edits(fitted.EDITS)
+    at = np.array([0])
+    counts = edits.counts(edits.values(Texts.of([value])), edits.entries(Texts.of([entry])), at, at)[0]
+    assert [KINDS[place] for place in np.flatnonzero(counts)] == sorted(kinds, key=PLACE_OF.__getitem__)
+
+
+def test_rare_runs_of_letters_find_entries_that_edits_do_not() -> None:
+    entries = [f"{street} street" for street in ("kestrel", "lantern", "saltmarsh", "ropemaker", "millfield")]
+    index = MatchIndex(igual.ReferenceList(entries))
+    grams = Grams(index.compared.spaced, index.compared.sounded)
+    asked = Compared.of(texts("the old street of the kestrels", "zzz"))
+    one, other = grams.pairs(asked.spaced, asked.sounded)
+    assert index.spelled(int(other[0])) == "kestrel street"
+    assert set(one.tolist()) == {0}
+    assert [len(part) for part in grams.pairs(Texts.of([]), Texts.of([]))] == [0, 0]
+
+
+def test_words_stand_for_each_other_in_several_ways() -> None:
+    entries = Words.of(texts("norway maple", "saint brannock street", "two trees"))
+    wording = Wording(entries, Edits(fitted.EDITS), Vocabulary())
+    values = Words.of(texts("maple nor", "st brannock", "2 trees", ""))
+    one, other = np.array([0, 1, 2]), np.array([0, 1, 2])
+    aligned = wording.aligned(values, one, other)
+    assert aligned.how.tolist() == [SAME, CUT, STATED, SAME, STATED, SAME]
+    assert wording.left_over(values, one, other, aligned) == [([], []), ([], ["street"]), ([], [])]
+    costs = wording.costs(values, np.array([0, 0, 1, 2]), np.array([0, 1, 1, 2]))
+    assert costs[0] < costs[1]
+    assert costs[3] < costs[2]
+    assert wording.understands(values).tolist() == [False, True, True, False]
+
+
+@pytest.mark.parametrize(
+    ("value", "entry", "said"),
+    [
+        ("pier 01", "pier 1", []),
+        ("pier one", "pier 1", []),
+        ("pier 1", "pier 7", ["the numbers differ (1, 7)"]),
+        ("pier 1", "pier", ["the numbers differ (1, none)"]),
+        ("henry iv", "henry vi", ["the roman numerals differ (IV, VI)"]),
+        ("north quay", "south quay", ["‘north’ and ‘south’ exclude each other"]),
+        ("nonlisted house", "listed house", ["one of ‘nonlisted’ and ‘listed’ denies the other"]),
+        ("block a", "block b", ["short words differ (a, b)"]),
+        ("norway maple", "norwy maple", []),
+    ],
+)
+def test_doubts(value: str, entry: str, said: list[str]) -> None:
+    assert against.doubts(value.split(), entry.split(), Vocabulary()) == said
+
+
+def test_lost_words() -> None:
+    def lost(value: str, entry: str) -> list[str]:
+        return against.lost_words(value.split(), entry.split(), Vocabulary())
+
+    assert lost("acer", "acer platanoides") == ["platanoides"]
+    assert lost("the lantern works", "lantern works inc") == []
+    assert lost("lantern works", "lantern works inc") == []
+    assert lost("water front", "waterfront") == []
+    assert lost("norway mapel", "norway maple") == []
+
+
+def test_the_vocabulary_is_in_order() -> None:
+    words = [*ABBREVIATIONS, *SMALL_WORDS, *(word for group in OPPOSITES for word in group)]
+    words += [long for longs in ABBREVIATIONS.values() for long in longs]
+    assert all(one_word(word) == word for word in words)
+    assert all(len(set(group)) == len(group) > 1 for group in OPPOSITES)
+    assert [word for word in ("i", "ii", "iv", "ix", "xiv", "xxxix") if not is_roman(word)] == []
+    assert [word for word in ("x", "mix", "vv", "iiii", "civic", "") if is_roman(word)] == []
+
+
+def candidates(*pairs: tuple[int, float]) -> Candidates:
+    value, cost = (np.array(column) for column in zip(*pairs, strict=True))
+    return Candidates(
+        value.astype(np.int64), np.arange(len(value)), cost.astype(float), np.zeros(len(value), np.int8)
+    )
+
+
+def test_chances_are_probabilities_and_fall_with_cost() -> None:
+    lengths = np.array([10, 10, 10])
+    likely, any_meant = chances(candidates((0, 1.0), (0, 4.0), (1, 8.0)), lengths)
+    assert likely[0] > likely[1] > 0
+    assert likely[:2].sum() == pytest.approx(any_meant[0])
+    assert any_meant[2] == 0
+    assert (any_meant < 1).all()
+    assert any_meant[0] > any_meant[1] == pytest.approx(likely[2])
+    alone = chance_of_one(np.array([8.0, np.inf]), np.array([10, 10]))
+    assert alone.tolist() == [pytest.approx(likely[2]), 0]
+    longer = chance_of_one(np.array([6.0, 6.0, 6.0]), np.array([4, 8, 200]))
+    assert longer.tolist() == sorted(longer)
+
+
+@given(st.lists(st.floats(0, 40), min_size=1, max_size=8), st.integers(1, 40))
+def test_chances_sum_to_that_of_any(costs: list[float], letters: int) -> None:
+    likely, any_meant = chances(candidates(*((0, cost) for cost in costs)), np.array([letters]))
+    assert likely.sum() == pytest.approx(any_meant[0])
+    assert np.argmax(likely) == np.argmin(costs) or likely.max() == pytest.approx(likely[np.argmin(costs)])
+
+
+def test_spellings_few_and_many_are_looked_up_alike() -> None:
+    found = Spellings(texts("a", "b", "b", "c", None), [0, 1, 2, 3, 4])
+    few = texts("a", "b", "c", "d", None)
+    many = texts(*["a", "b", "c", "d", None] * 200)
+    assert found.look_up(few).tolist() == [0, -1, 3, -1, -1]
+    assert found.look_up(many).tolist() == [0, -1, 3, -1, -1] * 200
+    assert found.is_contested(few).tolist() == [False, True, False, False, False]
+
+
+def test_chunks_cover_everything_in_order_and_tell() -> None:
+    told: list[tuple[int, int]] = []
+    parts = list(by_chunks(np.arange(2_300), 700, lambda chunk: chunk.sum(), lambda *done: told.append(done)))
+    assert np.concatenate([chunk for chunk, _ in parts]).tolist() == list(range(2_300))
+    assert sum(made for _, made in parts) == sum(range(2_300))
+    assert told == [(number, len(parts)) for number in range(2, len(parts) + 1)]
+    assert list(by_chunks(np.arange(0), 700, len)) == []
+
+
+def test_readings_are_the_cheapest_of_each_pair() -> None:
+    index = MatchIndex(igual.ReferenceList(["norway maple", "field maple"]))
+    near, likely, _ = index.candidates(Compared.of(texts("maple norway", "norwy maple")))
+    pairs = list(zip(near.value.tolist(), near.spelling.tolist(), strict=True))
+    assert len(pairs) == len(set(pairs))
+    best = {
+        value: at for at, value in sorted(enumerate(near.value.tolist()), key=lambda pair: likely[pair[0]])
+    }
+    assert near.reading[best[0]] == BY_WORDS
+    assert near.reading[best[1]] == BY_LETTERS
+
+
+@given(
+    st.dictionaries(
+        st.text("abno ", min_size=1, max_size=8).filter(str.strip), st.integers(1, 5), max_size=12
+    )
+)
+def test_lookalikes_keep_every_row_and_name_each_value_once(rows: dict[str, int]) -> None:
+    found = lookalikes(texts(*rows), np.array(list(rows.values()), np.int64), least=0.5)
+    assert len({one.value for one in found}) == len(found)
+    for group in {one.group for one in found}:
+        members = [one for one in found if one.group == group]
+        assert len(members) > 1
+        assert members[0].value == members[0].proposal
+        assert {one.proposal for one in members} == {members[0].value}
+        assert all(one.rows == rows[one.value] and 0.5 <= one.score <= 1 for one in members)
+
+
+def test_surveys_show_what_is_probably_one() -> None:
+    values = ["Norway maple"] * 6 + ["Norwy maple", "norway maple", "Pier 1", "Pier 2"]
+    found = igual.survey({"tree": values}).oddities.set_index("oddity")
+    assert found.loc["probably one", "examples"] == ["Norway·maple | Norwy·maple"]
+    assert found.loc["probably one", "rows"] == 7
+    assert "probably one" not in igual.survey({"n": ["1", "2", "10", "12"]}).oddities["oddity"].tolist()
