@@ -22,6 +22,9 @@ def test_groups_with_the_most_frequent_spelling_first() -> None:
     why = dict(zip(found.table["value"], found.table["why"], strict=True))
     assert why["norway  maple"] == "only case, accents, spaces or punctuation differ"
     assert why["Norwy maple"] == "1 letter missing: Norwy maple → Norway maple"
+    more = igual.lookalikes(["Norway maple"] * 5 + ["norwy maple", "NORWY MAPLE", "Norway mapel"]).table
+    for value, said in zip(more["value"], more["why"], strict=True):
+        assert said == "" or value in said
     assert why["Maple, Norway"] == "same words in another order"
     assert why["Norway maple"] == ""
     assert "1 group that" in repr(found) or "1 group" in repr(found)

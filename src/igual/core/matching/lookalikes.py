@@ -90,7 +90,10 @@ def lookalikes(
         proposal = texts[kinds[centre][0]]
         listed = [(kinds[centre][0], 1.0, "")]
         listed += [(place, SAME_KEY_SCORE, _FOLDED_WHY) for place in kinds[centre][1:]]
-        listed += [(place, score, why) for at, (score, why) in likes.items() for place in kinds[at]]
+        for at, (score, why) in likes.items():
+            # The reason names the best spelling of its kind; each of the kind gets its own.
+            named = f": {texts[kinds[at][0]]} → "
+            listed += [(place, score, why.replace(named, f": {texts[place]} → ")) for place in kinds[at]]
         found.append(
             [
                 Lookalike(0, texts[at], int(rows[at]), proposal, round(score, _DECIMALS), why)
