@@ -11,9 +11,10 @@ import igual
 from igual.core.matching import doubts as against
 from igual.core.matching import fitted
 from igual.core.matching.chunks import by_chunks
+from igual.core.matching.compared import Compared
 from igual.core.matching.edits import Edits
 from igual.core.matching.grams import Grams
-from igual.core.matching.index import BY_LETTERS, BY_WORDS, Compared, MatchIndex
+from igual.core.matching.index import BY_LETTERS, BY_WORDS, MatchIndex
 from igual.core.matching.keys import MOST_CHARACTERS, letters_key, plain, two_letter_key, words_key
 from igual.core.matching.kinds import KINDS, PLACE_OF, slips
 from igual.core.matching.lookalikes import lookalikes

@@ -23,8 +23,9 @@ from scipy import optimize
 from igual.core.column import TEXT
 from igual.core.lists import ReferenceList
 from igual.core.matching import fitted
+from igual.core.matching.compared import Compared
 from igual.core.matching.edits import Edits
-from igual.core.matching.index import Compared, MatchIndex
+from igual.core.matching.index import MatchIndex
 from igual.core.matching.kinds import KINDS
 from igual.core.matching.scoring import Candidates, Numbers, chances
 from igual.core.matching.texts import Ints

@@ -15,22 +15,19 @@ import pyarrow.compute as pc
 from igual.core.column import TEXT, Mask
 from igual.core.lists import ReferenceList
 from igual.core.matching import fitted
+from igual.core.matching.compared import Compared
 from igual.core.matching.deletions import Deletions, spans
 from igual.core.matching.edits import FAR, UNIT, Edits, Prepared
 from igual.core.matching.grams import Grams
 from igual.core.matching.keys import (
-    MOST_CHARACTERS,
-    begun,
-    dress,
     letters_key,
     plain,
     two_letter_key,
-    words_key,
 )
 from igual.core.matching.scoring import MOST_LETTERS, Candidates, Floats, chances
-from igual.core.matching.sounds import consonants, sounds, unspaced
+from igual.core.matching.sounds import consonants, unspaced
 from igual.core.matching.spellings import Spellings
-from igual.core.matching.texts import LONGEST, Ints, Texts
+from igual.core.matching.texts import Ints
 from igual.core.matching.vocabulary import Vocabulary
 from igual.core.matching.wording import Wording, Words
 from igual.core.text.arrays import as_it_is
@@ -45,50 +42,6 @@ _MOST_DRESS, _MOST_SOUNDS = 3, 5
 _INITIALS_COST, _INITIALS_CROWD = 6.0, 60
 
 
-class Compared(NamedTuple):
-    """Texts in every form that matching compares; (texts,) each.
-
-    dress: what letters alone don't show. letters: letters and digits alone. words: with single spaces, as texts
-    (`worded`) and as characters (`spaced`). sounded: how the words sound. cut: too long to compare by
-    letters. begun: too long to compare whole in any way.
-    """
-
-    dress: npt.NDArray[np.int8]
-    letters: Texts
-    spelled: pa.Array
-    worded: pa.Array
-    spaced: Texts
-    sounded: Texts
-    cut: Mask
-    begun: Mask
-
-    @classmethod
-    def of(cls, texts: pa.Array) -> Compared:
-        some = begun(texts)
-        bare = plain(some)
-        letters, words = letters_key(bare), words_key(bare)
-        cut = pc.utf8_length(letters).to_numpy(zero_copy_only=False) > LONGEST
-        spaced = Texts.of(words.to_pylist())
-        written = Texts.of(some.to_pylist())
-        long = pc.utf8_length(texts).to_numpy(zero_copy_only=False) > MOST_CHARACTERS
-        return cls(
-            dress(written), Texts.of(letters.to_pylist()), letters, words, spaced, sounds(spaced), cut, long
-        )
-
-    def take(self, places: Ints) -> Compared:
-        chosen = pa.array(places)
-        return Compared(
-            self.dress[places],
-            self.letters.take(places),
-            self.spelled.take(chosen),
-            self.worded.take(chosen),
-            self.spaced.take(places),
-            self.sounded.take(places),
-            self.cut[places],
-            self.begun[places],
-        )
-
-
 class How(IntEnum):
     """How a proposal was found."""
 
@@ -99,9 +52,8 @@ Key = Callable[[pa.Array], pa.Array]
 
 
 class LookUp(NamedTuple):
-    """A way to look values up: which of `by` it belongs to, the key of a value, and the spellings under it."""
+    """A way to look values up: how it finds, the key of a value, and the spellings under it."""
 
-    way: str
     how: How
     key: Key
     spellings: Spellings
@@ -150,26 +102,39 @@ class MatchIndex:
 
     def look_ups(self, by: Collection[str]) -> list[LookUp]:
         """The ways to look a value up, surest first; aliases come after entries."""
-        return [step for step in self._look_ups if step.way in by]
+        exact = self._exact if "exact" in by else ()
+        folded = self._folded if "folded" in by else ()
+        fuzzy = self._written_as_two if "fuzzy" in by else ()
+        return [*exact[:1], *folded[:1], *exact[1:], *folded[1:], *fuzzy]
 
     @cached_property
-    def _look_ups(self) -> list[LookUp]:
+    def _exact(self) -> tuple[LookUp, LookUp]:
+        return self._entries_and_aliases((How.EXACT, How.ALIAS), as_it_is, self.spellings)
+
+    @cached_property
+    def _folded(self) -> tuple[LookUp, LookUp]:
+        return self._entries_and_aliases(
+            (How.FOLDED, How.ALIAS_FOLDED), folded_key, folded_key(self.spellings)
+        )
+
+    def _entries_and_aliases(self, how: tuple[How, How], key: Key, keys: pa.Array) -> tuple[LookUp, LookUp]:
         is_entry = pc.is_in(self.spellings, self.entries).to_numpy(zero_copy_only=False)
-        folded = folded_key(self.spellings)
+        entries, aliases = (
+            Spellings(keys.filter(pa.array(which)), self.owners[which].tolist())
+            for which in (is_entry, ~is_entry)
+        )
+        return LookUp(how[0], key, entries), LookUp(how[1], key, aliases)
+
+    @cached_property
+    def _written_as_two(self) -> tuple[LookUp, LookUp]:
+        """Accented letters written as two, in the list or in the value."""
         whole = pa.array(self.compared.begun)
         letters = pc.if_else(whole, pa.scalar(None, TEXT), self.compared.spelled)
-
-        def step(way: str, how: How, key: Key, keys: pa.Array, which: Mask) -> LookUp:
-            return LookUp(way, how, key, Spellings(keys.filter(pa.array(which)), self.owners[which].tolist()))
-
-        return [
-            step("exact", How.EXACT, as_it_is, self.spellings, is_entry),
-            step("folded", How.FOLDED, folded_key, folded, is_entry),
-            step("exact", How.ALIAS, as_it_is, self.spellings, ~is_entry),
-            step("folded", How.ALIAS_FOLDED, folded_key, folded, ~is_entry),
-            step("fuzzy", How.TWO_LETTERS, _plain_letters, two_letter_key(self.spellings), is_entry | True),
-            step("fuzzy", How.TWO_LETTERS, two_letter_key, letters, is_entry | True),
-        ]
+        owners = self.owners.tolist()
+        return (
+            LookUp(How.TWO_LETTERS, _plain_letters, Spellings(two_letter_key(self.spellings), owners)),
+            LookUp(How.TWO_LETTERS, two_letter_key, Spellings(letters, owners)),
+        )
 
     @cached_property
     def compared(self) -> Compared:

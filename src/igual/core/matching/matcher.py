@@ -14,8 +14,9 @@ import pyarrow.compute as pc
 
 from igual.core.column import Mask
 from igual.core.matching.chunks import Tell, by_chunks
+from igual.core.matching.compared import Compared
 from igual.core.matching.doubts import SHORT, doubts, lost_words, suspects
-from igual.core.matching.index import BY_INITIALS, BY_LETTERS, BY_WORDS, Compared, How, LookUp, MatchIndex
+from igual.core.matching.index import BY_INITIALS, BY_LETTERS, BY_WORDS, How, LookUp, MatchIndex
 from igual.core.matching.reasons import reasons
 from igual.core.matching.scoring import Floats
 from igual.core.matching.texts import Ints

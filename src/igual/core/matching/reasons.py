@@ -8,7 +8,8 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-from igual.core.matching.index import BY_INITIALS, BY_LETTERS, Compared, MatchIndex
+from igual.core.matching.compared import Compared
+from igual.core.matching.index import BY_INITIALS, BY_LETTERS, MatchIndex
 from igual.core.matching.kinds import KINDS, PLACE_OF
 from igual.core.matching.texts import Ints
 from igual.core.matching.wording import CUT, EDITED, LONGER, STATED, Words
