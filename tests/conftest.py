@@ -12,6 +12,8 @@ import pyarrow as pa
 import pytest
 from hypothesis import settings
 
+from igual.demo.layout import lay_out
+
 # A busy machine is no failure, and each run looks at the same examples.
 settings.register_profile("igual", deadline=None, derandomize=True)
 settings.load_profile("igual")
@@ -50,6 +52,13 @@ def write(tmp_path: Path) -> Callable[[str, str | bytes], Path]:
         return path
 
     return put
+
+
+@pytest.fixture
+def trees(tmp_path: Path) -> Path:
+    """The sample data, laid out where the command runs."""
+    lay_out(tmp_path)
+    return tmp_path
 
 
 def leftovers(folder: Path, wanted: Sequence[str] = ()) -> list[str]:

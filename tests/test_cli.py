@@ -13,18 +13,11 @@ from pathlib import Path
 
 import pytest
 
-from igual.demo.layout import FILES, lay_out
+from igual.demo.layout import FILES
 from tests.conftest import COMMAND, Run, leftovers
 
 Write = Callable[[str, str | bytes], Path]
 BOOK = 'igual = 1\n[[rule]]\ncolumn = "a"\ndo = "spacing"\n'
-
-
-@pytest.fixture
-def trees(tmp_path: Path) -> Path:
-    """The sample data, laid out where the command runs."""
-    lay_out(tmp_path)
-    return tmp_path
 
 
 def test_survey(run: Run, trees: Path) -> None:

@@ -8,14 +8,8 @@ from pathlib import Path
 
 import pytest
 
-from igual.demo.layout import FILES, lay_out
+from igual.demo.layout import FILES
 from tests.conftest import Run, leftovers
-
-
-@pytest.fixture
-def trees(tmp_path: Path) -> Path:
-    lay_out(tmp_path)
-    return tmp_path
 
 
 def test_match_shows_what_waits_first(run: Run, trees: Path) -> None:

@@ -18,7 +18,7 @@ from igual.core.matching.deletions import Deletions
 from igual.core.matching.edits import FAR, UNIT, Edits
 from igual.core.matching.fitted import EDITS
 from igual.core.matching.texts import Texts
-from igual.rules import Match
+from igual.rules import Condition, Match
 from tests.test_similarity import slowly
 
 PORT = [
@@ -355,6 +355,11 @@ def test_the_rule_leaves_open_values_and_lists_them() -> None:
     ]
     assert outcome.unknown["value"].tolist() == ["banana"]
     assert outcome.effects["open_values"].tolist() == [1]
+    beside = Match(column="tree", list="species", when=Condition(column="crew", one_of=["a", "b"]))
+    two = igual.Rulebook([beside], lists={"species": species}).apply(
+        {"tree": ["Oak", "Oak"], "crew": ["a", "b"]}
+    )
+    assert two.open[["value", "rows"]].to_dict("records") == [{"value": "Oak", "rows": 2}]
     assert [hint.kind for hint in outcome.hints] == ["unknown", "open"]
     assert (
         "1 value of column 'tree' (2 rows) waits for a person: 'Oak' (perhaps 'Common oak')"

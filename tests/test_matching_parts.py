@@ -173,6 +173,8 @@ def test_words_stand_for_each_other_in_several_ways() -> None:
         ("nonlisted house", "listed house", ["one of ‘nonlisted’ and ‘listed’ denies the other"]),
         ("block a", "block b", ["short words differ (a, b)"]),
         ("norway maple", "norwy maple", []),
+        ("12 maple street", "maple street 12", []),
+        ("pier 1 berth 2", "pier 2 berth 1", ["the numbers stand in another order (1 2, 2 1)"]),
     ],
 )
 def test_doubts(value: str, entry: str, said: list[str]) -> None:

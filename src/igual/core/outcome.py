@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -179,13 +180,19 @@ class Outcome:
             account, mask = stage.result.account, stage.result.open
             if account is None or mask is None or not mask.any():
                 continue
-            rows = dict(
-                zip(stage.before.filter(pa.array(mask)).to_pylist(), stage.rows[mask].tolist(), strict=True)
-            )
+            # A rule that looks at other columns meets a value once for each combination.
+            rows: Counter[str] = Counter()
+            for value, many in zip(
+                stage.before.filter(pa.array(mask)).to_pylist(), stage.rows[mask].tolist(), strict=True
+            ):
+                rows[value] += many
             names, why = stage.rewriter.entries, account.why
-            waiting = []
+            waiting, told = [], set()
             for place in np.flatnonzero(account.status == OPEN).tolist():
                 value = account.values[place].as_py()
+                if value in told:
+                    continue
+                told.add(value)
                 first, *others = ((names[entry], score) for entry, score in account.ranked(place))
                 about = (stage.number, stage.target, value, rows[value])
                 waiting.append(Waiting(*about, *first, why[place], tuple(others)))

@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
-from igual.core.matching.texts import Ints, Texts
+from igual.core.matching.texts import Ints, Texts, spans
 
 Hashes = npt.NDArray[np.uint64]
 
@@ -110,11 +110,3 @@ class Deletions:
             found = _hashes(texts.characters[places, :length], min(deletions(length), self._most))
             parts.append(((found >> self._bits << self._bits) | places.astype(np.uint64)[:, None]).ravel())
         return np.concatenate(parts)
-
-
-def spans(starts: Ints, lengths: Ints) -> Ints:
-    """The numbers of several spans, one after another: start, start + 1, … of each."""
-    ends = np.cumsum(lengths)
-    whole = int(ends[-1]) if len(ends) else 0
-    shift: Ints = np.repeat(starts - (ends - lengths), lengths)
-    return shift + np.arange(whole)

@@ -36,10 +36,10 @@ def doubts(value: Sequence[str], entry: Sequence[str], vocabulary: Vocabulary) -
     """
     mine, theirs = _without_common(value, entry)
     found: list[str] = []
-    if not mine and not theirs and len(value) == len(entry):
-        return found
-    numbers = [sorted(_numbers(words)) for words in (value, entry)]
-    if numbers[0] != numbers[1]:
+    numbers = [[*_numbers(words)] for words in (value, entry)]
+    if sorted(numbers[0]) == sorted(numbers[1]) and numbers[0] != numbers[1]:
+        found.append(f"the numbers stand in another order ({_shown(numbers[0])}, {_shown(numbers[1])})")
+    elif numbers[0] != numbers[1]:
         found.append(f"the numbers differ ({_shown(numbers[0])}, {_shown(numbers[1])})")
     romans = [[word.upper() for word in words if is_roman(word)] for words in (mine, theirs)]
     if romans[0] != romans[1]:

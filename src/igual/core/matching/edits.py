@@ -90,7 +90,7 @@ class Edits:
         """
         found = np.full(len(one), FAR, np.int16)
         for chosen in _blocks(values, entries, one, other):
-            found[chosen], _ = self._programme(values, entries, one[chosen], other[chosen], None)
+            found[chosen] = self._programme(values, entries, one[chosen], other[chosen], None)
         return found
 
     def counts(self, values: Prepared, entries: Prepared, one: Ints, other: Ints) -> npt.NDArray[np.int16]:
@@ -109,7 +109,7 @@ class Edits:
         one: Ints,
         other: Ints,
         moves: dict[int, tuple[int, npt.NDArray[np.int8]]] | None,
-    ) -> tuple[Costs, None]:
+    ) -> Costs:
         """Costs of pairs in the order of falling total length; `moves` takes the move into each cell."""
         lengths = values.texts.lengths[one], entries.texts.lengths[other]
         block = _side_by_side(values, entries, one, other)
@@ -182,7 +182,7 @@ class Edits:
                 moves[diagonal] = low, move
             done = np.flatnonzero(block.totals[:pairs] == diagonal)
             result[done] = now[ends[done], done]
-        return result, None
+        return result
 
     def _walked(
         self,

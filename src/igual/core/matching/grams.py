@@ -12,9 +12,8 @@ import numpy.typing as npt
 from scipy import sparse
 
 from igual.core.column import Mask
-from igual.core.matching.deletions import spans
 from igual.core.matching.sounds import consonants
-from igual.core.matching.texts import Ints, Texts
+from igual.core.matching.texts import Ints, Texts, spans
 
 _COLUMNS = 1 << 20
 _SPACE = ord(" ")

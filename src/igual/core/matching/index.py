@@ -16,7 +16,7 @@ from igual.core.column import TEXT, Mask
 from igual.core.lists import ReferenceList
 from igual.core.matching import fitted
 from igual.core.matching.compared import Compared
-from igual.core.matching.deletions import Deletions, spans
+from igual.core.matching.deletions import Deletions
 from igual.core.matching.edits import FAR, UNIT, Edits, Prepared
 from igual.core.matching.grams import Grams
 from igual.core.matching.keys import (
@@ -27,7 +27,7 @@ from igual.core.matching.keys import (
 from igual.core.matching.scoring import MOST_LETTERS, Candidates, Floats, chances
 from igual.core.matching.sounds import consonants, unspaced
 from igual.core.matching.spellings import Spellings
-from igual.core.matching.texts import Ints
+from igual.core.matching.texts import Ints, spans
 from igual.core.matching.vocabulary import Vocabulary
 from igual.core.matching.wording import Wording, Words
 from igual.core.text.arrays import as_it_is

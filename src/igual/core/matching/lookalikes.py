@@ -6,6 +6,7 @@ least not unlike each other, so that groups don't chain.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Mapping
 from itertools import combinations
 from typing import NamedTuple
@@ -30,6 +31,8 @@ from igual.core.text.folding import folded_key
 _NOT_UNLIKE = 0.2
 _REORDERED_COST = 1.0
 _DECIMALS = 4
+# Every two members of a group are compared: a larger group is left in parts.
+_MOST_MEMBERS = 200
 _CHUNK = 10_000
 SAME_KEY_SCORE, _FOLDED_WHY = 0.999, "only case, accents, spaces or punctuation differ"
 
@@ -124,10 +127,13 @@ def _grouped(
         # The most frequent spelling that is left becomes a centre, with those most like it.
         centre_of: dict[int, tuple[int, int]] = {}
         taken: set[int] = set()
+        members: Counter[int] = Counter()
         order = np.lexsort((-pairs.score, place_of[pairs.other]))
         for at in order.tolist():
             rarer, other = int(pairs.rarer[at]), int(pairs.other[at])
-            if rarer not in taken and other not in centre_of and rarer not in centre_of:
+            full = members[other] >= _MOST_MEMBERS
+            if not full and rarer not in taken and other not in centre_of and rarer not in centre_of:
+                members[other] += 1
                 centre_of[rarer] = other, at
                 taken.add(other)
         stars: dict[int, list[int]] = {}

@@ -49,3 +49,11 @@ class Texts:
         order = np.argsort(self.lengths, kind="stable")
         found, starts = np.unique(self.lengths[order], return_index=True)
         return list(zip(found.tolist(), np.split(order, starts[1:]), strict=True))
+
+
+def spans(starts: Ints, lengths: Ints) -> Ints:
+    """The numbers of several spans, one after another: start, start + 1, … of each."""
+    ends = np.cumsum(lengths)
+    whole = int(ends[-1]) if len(ends) else 0
+    shift: Ints = np.repeat(starts - (ends - lengths), lengths)
+    return shift + np.arange(whole)

@@ -15,9 +15,8 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.core.column import TEXT, Mask
-from igual.core.matching.deletions import spans
 from igual.core.matching.edits import FAR, UNIT, Edits
-from igual.core.matching.texts import Ints, Texts
+from igual.core.matching.texts import Ints, Texts, spans
 from igual.core.matching.vocabulary import NUMBERS, Vocabulary
 
 # Words of a text that are looked at.
