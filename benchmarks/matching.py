@@ -63,6 +63,7 @@ def speed() -> None:
     """100,000 misspelt names against 100,000 names, beside a brute-force join and a product of q-grams."""
     names = list(dict.fromkeys(lower(place_names())))[:NAMES]
     raw, meant = misspelt_names(names)
+    igual.match(raw[:20_000], names[:20_000])  # libraries are loaded, and compiled where Numba is installed
     took, found = timed(lambda: igual.match(raw, names).table)
     mine = right(proposals(found, raw), meant)
     note(

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import importlib
+import importlib.util
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -9,6 +12,7 @@ from hypothesis import strategies as st
 
 import igual
 from igual.core.matching import doubts as against
+from igual.core.matching import edits as edits_module
 from igual.core.matching import fitted
 from igual.core.matching.chunks import by_chunks
 from igual.core.matching.compared import Compared
@@ -281,3 +285,21 @@ def test_surveys_show_what_is_probably_one() -> None:
     assert found.loc["probably one", "examples"] == ["Norway·maple | Norwy·maple"]
     assert found.loc["probably one", "rows"] == 7
     assert "probably one" not in igual.survey({"n": ["1", "2", "10", "12"]}).oddities["oddity"].tolist()
+
+
+@pytest.mark.skipif(importlib.util.find_spec("numba") is None, reason="Numba isn't installed")
+def test_compiled_costs_are_the_same() -> None:
+    compiled = importlib.import_module("igual.core.matching.compiled")
+    random = np.random.default_rng(5)
+    made = ["".join(random.choice([*"aeouxyst1 "], size)) for size in random.integers(0, 14, 4000)]
+    edits, sides = Edits(fitted.EDITS), (made[:2000], made[2000:])
+    values, entries = edits.values(Texts.of(sides[0])), edits.entries(Texts.of(sides[1]))
+    one, other = random.integers(0, 2000, (2, edits_module._WORTH_COMPILING))
+    found = edits.costs(values, entries, one, other)
+    in_small = [
+        edits.costs(values, entries, *part)
+        for part in zip(np.array_split(one, 9), np.array_split(other, 9), strict=True)
+    ]
+    assert (found == np.concatenate(in_small)).all()
+    assert len(np.unique(found)) > 100
+    assert compiled.programme.signatures

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+import numpy as np
+
 from igual.core.comparing import CrossTable
 from igual.core.matching.lookalikes import Lookalike
-from igual.core.matching.matcher import STATUSES
+from igual.core.matching.matcher import SETTLED, STATUSES
 from igual.core.matching.matches import Matches
 from igual.core.outcome import Outcome
 from igual.core.survey import Survey
@@ -84,26 +86,24 @@ def of_outcome(outcome: Outcome) -> dict[str, Any]:
 
 
 def of_matches(matches: Matches) -> Records:
-    found, names, why = matches.found, matches.names, matches.found.why
-    values = found.values.to_pylist()
-    records = []
-    for place in matches.order:
-        entry, rival = int(found.entry[place]), int(found.runner_up[place])
-        record = {
-            "value": values[place],
-            "rows": int(matches.rows[place]),
-            "status": STATUSES[found.status[place]],
-            "proposal": names[entry] if entry >= 0 else None,
-            "score": float(found.score[place]),
-            "runner_up": names[rival] if rival >= 0 else None,
-            "runner_up_score": float(found.runner_up_score[place]),
-            "why": why[place],
-        }
-        if matches.given is not None:
-            settled = record["status"] == "settled"
-            record["given"] = matches.given[entry] if settled else None
-        records.append(record)
-    return records
+    found, order = matches.found, np.array(matches.order, np.int64)
+    values, why = found.values.to_pylist(), found.why
+    names = [*matches.names, None]  # -1 is no entry
+    columns = {
+        "value": [values[place] for place in matches.order],
+        "rows": matches.rows[order].tolist(),
+        "status": [STATUSES[status] for status in found.status[order].tolist()],
+        "proposal": [names[entry] for entry in found.entry[order].tolist()],
+        "score": found.score[order].tolist(),
+        "runner_up": [names[entry] for entry in found.runner_up[order].tolist()],
+        "runner_up_score": found.runner_up_score[order].tolist(),
+        "why": [why[place] for place in matches.order],
+    }
+    if matches.given is not None:
+        given = (*matches.given, None)
+        settled = np.where(found.status[order] == SETTLED, found.entry[order], -1)
+        columns["given"] = [given[entry] for entry in settled.tolist()]
+    return [dict(zip(columns, row, strict=True)) for row in zip(*columns.values(), strict=True)]
 
 
 def of_candidates(matches: Matches) -> Records:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
@@ -37,3 +37,10 @@ def by_chunks(
             yield chunks[number], made
     finally:
         pool.shutdown(cancel_futures=True)
+
+
+def together_made(parts: Sequence[Callable[[], object]]) -> None:
+    """Have several things made at a time."""
+    with ThreadPoolExecutor(_AT_A_TIME) as pool:
+        for _ in pool.map(lambda part: part(), parts):
+            pass

@@ -7,7 +7,7 @@ on another, within a band, and for thousands of pairs at a time.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -25,6 +25,8 @@ FAR = 20_000
 # Costs are counted in hundredths of a nat: e to the minus one is 100.
 UNIT = 100
 _BLOCK = 24_576
+# For fewer pairs it doesn't pay to load what is compiled.
+_WORTH_COMPILING = 20_000
 _CENTRE = BAND + 1
 _EXTRA, _MISSING, _INSTEAD, _SWAPPED = range(4)
 
@@ -89,6 +91,12 @@ class Edits:
         one, other: places in values and entries, (pairs,).
         """
         found = np.full(len(one), FAR, np.int16)
+        programme = _compiled() if len(one) >= _WORTH_COMPILING else None
+        if programme is not None:
+            sides = (values.packed, values.texts.lengths, entries.packed, entries.texts.lengths)
+            weights = self._substitutions.reshape(CLASSES, CLASSES), int(self._first), int(self._swap)
+            programme(*sides, one, other, *weights, BAND, FAR, found)
+            return found
         for chosen in _blocks(values, entries, one, other):
             found[chosen] = self._programme(values, entries, one[chosen], other[chosen], None)
         return found
@@ -228,6 +236,16 @@ class Edits:
                 i[pairs] -= 0 if kind == _MISSING else 2 if kind == _SWAPPED else 1
                 j[pairs] -= 0 if kind == _EXTRA else 2 if kind == _SWAPPED else 1
         return counts
+
+
+def _compiled() -> Callable[..., None] | None:
+    """The programme compiled, where Numba is installed."""
+    try:
+        from igual.core.matching.compiled import programme
+    except ImportError:
+        return None
+    compiled: Callable[..., None] = programme
+    return compiled
 
 
 def _blocks(values: Prepared, entries: Prepared, one: Ints, other: Ints) -> Iterator[Ints]:

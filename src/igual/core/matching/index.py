@@ -15,6 +15,7 @@ import pyarrow.compute as pc
 from igual.core.column import TEXT, Mask
 from igual.core.lists import ReferenceList
 from igual.core.matching import fitted
+from igual.core.matching.chunks import together_made
 from igual.core.matching.compared import Compared
 from igual.core.matching.deletions import Deletions
 from igual.core.matching.edits import FAR, UNIT, Edits, Prepared
@@ -40,6 +41,8 @@ _SURE, _SURE_PER_LETTER = 2.6, 0.85
 _WEIGHED_COST, _WEIGHED = 5.0, 16
 _MOST_DRESS, _MOST_SOUNDS = 3, 5
 _INITIALS_COST, _INITIALS_CROWD = 6.0, 60
+# A list of so many spellings is worth building in several threads.
+_LONG_LIST = 20_000
 
 
 class How(IntEnum):
@@ -181,6 +184,19 @@ class MatchIndex:
         some = np.flatnonzero(self.wording.entries.counts > 1)
         order = some[np.argsort(initials[some], kind="stable")]
         return initials[order], order
+
+    def make_ready(self) -> None:
+        """Build what likening a long list needs, several parts at a time."""
+        if len(self.spellings) < _LONG_LIST:
+            return
+        _ = self.compared
+        parts = (
+            lambda: self._deletions,
+            lambda: self._grams,
+            lambda: self._alike,
+            lambda: (self.prepared, self._initials),
+        )
+        together_made(parts)
 
     def candidates(self, values: Compared) -> tuple[Candidates, Floats, Floats]:
         """The spellings that each value may mean, sorted by value, and how likely each is; and that any is meant."""

@@ -29,7 +29,7 @@ SETTLED, OPEN, UNKNOWN = range(3)
 STATUSES: tuple[Status, ...] = ("settled", "open", "unknown")
 # How many entries are proposed for a value, the best among them.
 RANKS = 5
-_CHUNK = 20_000
+_CHUNK = 12_000
 # A score as it is shown, and compared with the thresholds: the same on every machine.
 _DECIMALS = 4
 _LEAST = 0.005
@@ -140,6 +140,7 @@ def matched(
         def one(chunk: Ints) -> Matched:
             return liken(values.take(pa.array(chunk)), index, thresholds)
 
+        index.make_ready()
         for chunk, likened in by_chunks(np.flatnonzero(left), _CHUNK, one, tell):
             found.taken_over(chunk, likened)
     return found
