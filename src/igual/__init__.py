@@ -27,11 +27,20 @@ if TYPE_CHECKING:
         survey,
         tally,
     )
-    from igual.core.errors import IgualError, IgualWarning, ListError, OutputError, RulebookError, TableError
+    from igual.core.errors import (
+        IgualError,
+        IgualWarning,
+        ListError,
+        OutputError,
+        RulebookError,
+        RulingError,
+        TableError,
+    )
+    from igual.decisions import Applied, Crosswalk, Review, Rulings
 
 __all__ = [
-    "Codebook", "IgualError", "IgualWarning", "ListError", "Lookalikes", "MatchIndex", "Matches", "Outcome",
-    "OutputError", "PairList", "ReferenceList", "Rulebook", "RulebookError", "Survey", "TableError", "Tally",
+    "Applied", "Codebook", "Crosswalk", "IgualError", "IgualWarning", "ListError", "Lookalikes", "MatchIndex", "Matches", "Outcome",
+    "OutputError", "PairList", "ReferenceList", "Review", "Rulebook", "RulebookError", "RulingError", "Rulings", "Survey", "TableError", "Tally",
     "__version__", "clean_names", "compare", "count", "cross_table", "date_forms", "lookalikes", "match",
     "rules", "similarity", "survey", "tally",
 ]  # fmt: skip
@@ -49,6 +58,8 @@ def __getattr__(name: str) -> Any:
         return version("igual")
     if name.endswith(("Error", "Warning")) and name in __all__:
         return getattr(importlib.import_module("igual.core.errors"), name)
+    if name in ("Applied", "Crosswalk", "Review", "Rulings"):
+        return getattr(importlib.import_module("igual.decisions"), name)
     if name in __all__:
         return getattr(importlib.import_module("igual.api"), name)
     raise AttributeError(f"module 'igual' has no attribute {name!r}")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
@@ -14,14 +15,19 @@ from igual.core.outcome import Followed
 from igual.core.outcome import Outcome as CoreOutcome
 from igual.core.preview import Previewed
 from igual.core.preview import preview as preview_of
+from igual.core.reviewing import waiting_for_rulings
 from igual.core.survey import Survey as CoreSurvey
 from igual.core.tally import Tally as CoreTally
+from igual.files.outputs import outputs
+from igual.files.sheets import sheet_ending, write_sheet
 from igual.report import html, matching_views, records, views
 from igual.report.terminal import as_text
 from igual.rules import Replace
 
 if TYPE_CHECKING:
     import pandas as pd
+
+    from igual.decisions import Crosswalk
 
 
 def frame_of(found: records.Records, columns: Sequence[str]) -> pd.DataFrame:
@@ -249,8 +255,29 @@ class Outcome(Shown):
         return Preview(preview_of(self._found.stages, most))
 
     def crosswalk(self, column: str) -> pd.DataFrame:
-        """raw, clean and rows of one column, a row for each distinct raw value."""
+        """raw, clean, rows and how of one column, a row for each distinct raw value.
+
+        how: the rules that changed it, and the way it was matched: exact, folded, alias, fuzzy with the score,
+        ruling, open, unlisted. given: what stood in other columns, where rules looked at them.
+        """
         return self._found.crosswalk(column).to_pandas()  # type: ignore[no-any-return]
+
+    @cached_property
+    def crosswalks(self) -> Crosswalk:
+        """The crosswalk of all columns that rules touched: it can be saved, and applied without the rulebook."""
+        from igual.decisions import Crosswalk
+
+        return Crosswalk.of_core(self._found.crosswalks)
+
+    def save_open(self, path: str | os.PathLike[str]) -> None:
+        """Write what waits for rulings (open matches, then values no entry comes near) to a sheet, .csv or .xlsx.
+
+        It has column, value, shown (odd spaces drawn), rows, proposal, score, why, runners-up, and an empty ruling
+        and reason for a steward to fill in; `Rulings.review` takes it back.
+        """
+        ending = sheet_ending(path)
+        with outputs() as staged:
+            write_sheet(waiting_for_rulings(self._found), staged.place(path), ending)
 
     def follow(self, column: str, raw: str | None) -> list[Followed]:
         """One raw value through every rule of its column: rule, do, before, after."""

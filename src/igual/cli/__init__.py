@@ -17,6 +17,7 @@ from igual.cli.check import check
 from igual.cli.demo import demo
 from igual.cli.lookalikes import lookalikes
 from igual.cli.match import match
+from igual.cli.review import review
 from igual.cli.survey import survey
 from igual.cli.tally import tally
 
@@ -45,8 +46,8 @@ def _print_version(context: click.Context, _: click.Parameter, wanted: bool) -> 
 def igual(context: click.Context) -> None:
     """Make the values of a column equal where they mean the same.
 
-    Look first (survey, tally, lookalikes, match), then apply a rulebook, and keep the column standard
-    with check.
+    Look first (survey, tally, lookalikes, match), then apply a rulebook, decide once on what stays open
+    (review), and keep the column standard with check.
 
     New here? Run:  igual demo
     """
@@ -54,7 +55,7 @@ def igual(context: click.Context) -> None:
         click.echo(context.get_help())
 
 
-for command in (survey, tally, lookalikes, match, apply, check, demo):
+for command in (survey, tally, lookalikes, match, apply, review, check, demo):
     igual.add_command(command)
 
 

@@ -72,6 +72,12 @@ def applied(
 ) -> tuple[Rulebook, TableFile, Outcome]:
     """Apply a rulebook file to a table file."""
     whole = load_rulebook(rulebook, Rulebook)
+    for one, other in whole.rulings.contested():
+        click.echo(
+            f"{one.column}: {one.value!r} was ruled {one.ruling!r} by {one.by} and {other.ruling!r} by {other.by} "
+            f"on {one.on}; the latter counts: see {whole.rulings.file}",
+            err=True,
+        )
     book = whole.up_to(only)
     names = column_names(table, encoding)
     with said_of(Path(rulebook).name, RulebookError):
@@ -83,7 +89,25 @@ def applied(
     return whole, source, outcome
 
 
+def today() -> str:
+    """The day, as rulings are dated."""
+    from datetime import date
+
+    return date.today().isoformat()
+
+
+def user() -> str:
+    """Who works here, as far as the computer knows."""
+    import getpass
+
+    try:
+        return getpass.getuser()
+    except (OSError, KeyError):
+        return ""
+
+
 def book_files(rulebook: str, book: Rulebook) -> list[Path]:
     """The files that make up a rulebook: itself, its lists, codebooks and pair lists."""
     entries = [entry for shelf in SHELVES for entry in getattr(book, shelf).values()]
+    entries += [book.rulings] if book.rulings.rulings else []
     return [Path(rulebook), *(Path(entry.file) for entry in entries if entry.file is not None)]

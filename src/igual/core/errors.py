@@ -23,6 +23,10 @@ class RulebookError(IgualError):
     """A rulebook, a rule or a condition is not understood."""
 
 
+class RulingError(IgualError):
+    """A ruling, a file of rulings or a sheet of them is not understood, or can't be applied."""
+
+
 class OutputError(IgualError):
     """A result could not be written where it was asked for."""
 

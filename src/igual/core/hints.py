@@ -117,7 +117,11 @@ def _flagged(outcome: Outcome) -> Iterable[Hint]:
     for stage in outcome.stages:
         if getattr(stage.rule, "otherwise", "flag") != "flag":
             continue
-        records = [r for r in outcome.unknown if (r.rule, r.column) == (stage.number, stage.target)]
+        records = [
+            r
+            for r in outcome.unknown
+            if (r.rule, r.column) == (stage.number, stage.target) and r.kind != "ruled out"
+        ]
         if not records:
             continue
         what = _UNKNOWN[records[0].kind]

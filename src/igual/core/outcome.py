@@ -14,6 +14,7 @@ import pyarrow.compute as pc
 
 from igual.core.checks import Unfit
 from igual.core.column import TEXT, Column, Mask
+from igual.core.crosswalk import Crosswalk, crosswalk_of
 from igual.core.errors import TableError, did_you_mean
 from igual.core.hints import Hint, hints_of
 from igual.core.matching.matcher import OPEN
@@ -22,8 +23,6 @@ from igual.core.trail import ColumnTrail, Stage
 TRAIL_SCHEMA = {
     "column": TEXT, "raw": TEXT, "clean": TEXT, "rows": pa.int64(), "rules": TEXT, "steps": TEXT, "given": TEXT,
 }  # fmt: skip
-CROSSWALK_SCHEMA = {"raw": TEXT, "clean": TEXT, "rows": pa.int64()}
-
 
 _UNKNOWN = {
     "label": "unlabelled",
@@ -44,7 +43,10 @@ class Followed(NamedTuple):
 
 
 class Unknown(NamedTuple):
-    """A value without a label ('unlabelled'), without an entry ('unlisted'), or in no stated form ('unread')."""
+    """A value without a label ('unlabelled'), without an entry ('unlisted'), or in no stated form ('unread').
+
+    Others are 'undecided' (they mention several entries) or 'ruled out' (a steward says it isn't in the list).
+    """
 
     rule: int
     column: str
@@ -100,15 +102,15 @@ class Outcome:
         return pa.concat_tables(parts)
 
     def crosswalk(self, column: str) -> pa.Table:
-        """raw, clean, rows of one column."""
+        """raw, clean, rows and how of one column; and given, where rules looked at other columns."""
         trail = self._trail_of(column)
-        columns = [trail.column.values, trail.clean, pa.array(trail.column.counts)]
-        return pa.table(columns, schema=pa.schema(CROSSWALK_SCHEMA))
+        names = ["raw", "clean", "rows", "how", *(["given"] if trail.beside else [])]
+        return crosswalk_of(trail).select(names)
 
     @cached_property
-    def crosswalks(self) -> pa.Table:
-        """column, raw, clean, rows of all columns that rules touched."""
-        return self.trail.select(["column", *CROSSWALK_SCHEMA])
+    def crosswalks(self) -> Crosswalk:
+        """The crosswalk of all columns that rules touched."""
+        return Crosswalk(pa.concat_tables([crosswalk_of(trail) for trail in self.trails.values()]))
 
     def follow(self, column: str, raw: str | None) -> list[Followed]:
         """One raw value through every rule of its column, whether the rule changed it or not."""
@@ -165,8 +167,16 @@ class Outcome:
             near = dict(_near_misses(stage))
             places = np.flatnonzero(mask)
             values = stage.before.take(pa.array(places)).to_pylist()
+            ruled_out = stage.ruled_out
             records = [
-                Unknown(stage.number, stage.target, value, int(stage.rows[place]), kind, near.get(place))
+                Unknown(
+                    stage.number,
+                    stage.target,
+                    value,
+                    int(stage.rows[place]),
+                    "ruled out" if value in ruled_out else kind,
+                    near.get(place),
+                )
                 for place, value in zip(places.tolist(), values, strict=True)
             ]
             found += sorted(records, key=lambda record: (-record.rows, record.value))

@@ -11,7 +11,8 @@ from igual.core.column import Column
 from igual.core.errors import RulebookError, did_you_mean, said_of
 from igual.core.lists import Codebook, PairList, ReferenceList, Shelf
 from igual.core.outcome import Outcome
-from igual.core.rules import Rule
+from igual.core.rules import Match, Rule
+from igual.core.rulings import Rulings
 from igual.core.text.casing import Style
 from igual.core.trail import ColumnTrail, Stage
 
@@ -26,6 +27,7 @@ class Rulebook:
     rules: applied from first to last, each to what the ones before it made.
     headers: a style for the names of the columns, once the rules are done (None: they stay).
     checks: what must hold of the clean columns.
+    rulings: what was decided on single values; they are kept in a file of their own.
     """
 
     rules: Sequence[Rule]
@@ -34,6 +36,7 @@ class Rulebook:
     pairs: Mapping[str, PairList] = field(default_factory=dict)
     headers: Style | None = None
     checks: Sequence[Check] = ()
+    rulings: Rulings = field(default=Rulings(), compare=False)  # rulings never change
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "rules", tuple(self.rules))
@@ -121,10 +124,26 @@ class Rulebook:
                 rewriter = rule.rewriter(shelf)
             for name in rule.columns:
                 others = [trails[other] for other in sorted(rule.reads() - {name})]
-                for trail in trails[name].through(number, rule, rewriter, others, shelf):
+                ready = rule.ruled(rewriter, self.rulings.of(target_of(rule, name)))
+                for trail in trails[name].through(number, rule, ready, others, shelf):
                     trails[trail.name] = trail
                     stages.append(trail.stages[-1])
         return trails, stages
+
+    def lists_of(self, column: str) -> dict[str, ReferenceList]:
+        """The lists that values of a column are matched to, by name."""
+        return {
+            rule.list: self.lists[rule.list]
+            for rule in self.rules
+            if isinstance(rule, Match) and column in {target_of(rule, name) for name in rule.columns}
+        }
+
+    def matched_columns(self) -> list[str]:
+        """The columns on whose values somebody may have to rule."""
+        found = [
+            target_of(rule, name) for rule in self.rules if isinstance(rule, Match) for name in rule.columns
+        ]
+        return list(dict.fromkeys(found))
 
     def _again(self, clean: Mapping[str, Column]) -> Mapping[str, ColumnTrail]:
         """Apply the rules that change columns in place to the clean columns, for the check of stability."""
@@ -139,3 +158,8 @@ class Rulebook:
         return self._through(
             in_place, {name: ColumnTrail.begin(name, column) for name, column in clean.items()}
         )[0]
+
+
+def target_of(rule: Rule, column: str) -> str:
+    """Where a rule that writes one column puts what it makes of one."""
+    return rule.into if isinstance(rule.into, str) else column

@@ -13,6 +13,8 @@ import pyarrow.compute as pc
 
 from igual.core.column import TEXT, Codes, Column, Counts, Mask, merged, rows_per
 from igual.core.lists import Shelf
+from igual.core.matching.index import How
+from igual.core.matching.matcher import UNKNOWN
 from igual.core.rules.base import Gives, Rewriter, Rewritten, Rule
 from igual.core.text.arrays import differs
 
@@ -40,6 +42,15 @@ class Stage(NamedTuple):
     @property
     def after(self) -> pa.Array:
         return self.result.values
+
+    @property
+    def ruled_out(self) -> set[str]:
+        """Values that a ruling says are not in the list."""
+        account = self.result.account
+        if account is None:
+            return set()
+        out = (account.how == How.RULING) & (account.status == UNKNOWN)
+        return set(account.values.filter(pa.array(out)).to_pylist())
 
     @property
     def name(self) -> str:

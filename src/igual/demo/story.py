@@ -60,7 +60,7 @@ def tell(laid: Laid) -> None:
         for name, made in (
             ("clean.csv", clean),
             ("trail.csv", outcome.trail),
-            ("crosswalk.csv", outcome.crosswalks),
+            ("crosswalk.csv", outcome.crosswalks.table),
         ):
             write_table(made, staged.place(folder / name), ".csv", source.dialect)
     show(effects_view(outcome))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import tomllib
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, ClassVar, TypeVar
 
@@ -27,6 +28,7 @@ from igual.files.lists import (
     load_reference_list,
 )
 from igual.files.outputs import outputs
+from igual.files.rulings import load_rulings, rulings_file
 from igual.files.sources import existing_file
 
 FORMAT = 1
@@ -101,7 +103,8 @@ def load_rulebook(
     except RecursionError:
         raise RulebookError(f"{found.name} is not valid TOML: it is nested too deeply") from None
     with said_of(found.name, RulebookError):
-        return _built(given, found.parent, kind, {rule.model_fields["do"].default: rule for rule in rules})
+        book = _built(given, found.parent, kind, {rule.model_fields["do"].default: rule for rule in rules})
+        return replace(book, rulings=load_rulings(rulings_file(found)))
 
 
 def _built(given: dict[str, Any], folder: Path, kind: type[Book], by_word: Mapping[str, type[Rule]]) -> Book:
@@ -119,7 +122,8 @@ def _built(given: dict[str, Any], folder: Path, kind: type[Book], by_word: Mappi
     for number, check in enumerate(words.check, 1):
         with said_of(f"check {number}", RulebookError):
             checks.append(Check(**check))
-    return kind(rules, **shelves, headers=words.headers, checks=checks)
+    lists, codebooks, pairs = (shelves[shelf] for shelf in ("lists", "codebooks", "pairs"))
+    return kind(rules, lists, codebooks, pairs, words.headers, checks)
 
 
 def _rule(number: int, given: dict[str, Any], by_word: Mapping[str, type[Rule]]) -> Rule:

@@ -16,6 +16,7 @@ from igual.files.sources import existing_file
 TEXT_ENDINGS = (".csv", ".tsv", ".txt")
 PARQUET_ENDINGS = (".parquet", ".pq")
 ENDINGS = (*TEXT_ENDINGS, *PARQUET_ENDINGS)
+WORKBOOK_ENDINGS = (".xlsx",)
 
 
 class TableFile(NamedTuple):
@@ -33,6 +34,10 @@ def column_names(path: str | os.PathLike[str], encoding: str | None = None) -> t
         from igual.files.dialects import establish
 
         return establish(found, encoding).header
+    if found.suffix.lower() in WORKBOOK_ENDINGS:
+        from igual.files.workbooks import read_workbook
+
+        return tuple(read_workbook(found).column_names)
     return _parquet(found).schema_arrow.names  # type: ignore[no-any-return]
 
 
@@ -49,6 +54,10 @@ def read_table(
         from igual.files.csv_tables import read_csv
 
         return TableFile(found, *read_csv(found, encoding, categorical))
+    if found.suffix.lower() in WORKBOOK_ENDINGS:
+        from igual.files.workbooks import read_workbook
+
+        return TableFile(found, read_workbook(found), None)
     return TableFile(found, _parquet(found).read(), None)
 
 
@@ -91,8 +100,9 @@ def checked_ending(path: str | os.PathLike[str]) -> str:
 
 def _is_text(path: Path) -> bool:
     ending = path.suffix.lower()
-    if ending not in ENDINGS:
-        raise TableError(f"{path.name}: can't read this kind of file; tables end with {', '.join(ENDINGS)}")
+    readable = (*ENDINGS, *WORKBOOK_ENDINGS)
+    if ending not in readable:
+        raise TableError(f"{path.name}: can't read this kind of file; tables end with {', '.join(readable)}")
     return ending in TEXT_ENDINGS
 
 

@@ -8,10 +8,12 @@ from typing import Any
 import numpy as np
 
 from igual.core.comparing import CrossTable
+from igual.core.findings import Finding, Since
 from igual.core.matching.lookalikes import Lookalike
 from igual.core.matching.matcher import SETTLED, STATUSES
 from igual.core.matching.matches import Matches
 from igual.core.outcome import Outcome
+from igual.core.reviewing import Review
 from igual.core.survey import Survey
 from igual.core.tally import Tally
 
@@ -113,6 +115,66 @@ def of_candidates(matches: Matches) -> Records:
         for place in matches.order
         for rank, (entry, score) in enumerate(matches.found.ranked(place), 1)
     ]
+
+
+def of_check(
+    findings: Sequence[Finding], bad: Sequence[Finding], compared: Sequence[Since] | None, rows: int
+) -> dict[str, Any]:
+    found: dict[str, Any] = {
+        "in_order": not bad,
+        "rows": rows,
+        "findings": [
+            {
+                "kind": one.kind,
+                "column": one.column,
+                "by": one.by,
+                "values": len(one.values),
+                "rows": one.rows,
+                "share": round(one.share, 6),
+                "allowed": one not in bad,
+                "found": [value._asdict() for value in one.values],
+            }
+            for one in findings
+        ],
+    }
+    if compared is not None:
+        found["since"] = [
+            {
+                "column": one.column,
+                "new": [{"value": value.value, "rows": value.rows} for value in one.new],
+                "vanished": [{"value": value.value, "rows": value.rows} for value in one.vanished],
+                "changed": [
+                    dict(zip(("value", "before", "now", "rows"), change, strict=True))
+                    for change in one.changed
+                ],
+                "moved": [
+                    {"value": clean, "share_before": round(old, 6), "share_now": round(new, 6)}
+                    for clean, old, new in one.moved
+                ],
+            }
+            for one in compared
+        ]
+    return found
+
+
+def of_review(review: Review) -> dict[str, Any]:
+    return {
+        "taken": [
+            {
+                **one.ruling._asdict(),
+                "row": one.row,
+                "rows": one.rows,
+                "becomes": one.meaning.text,
+                "kind": one.meaning.kind,
+                "overrules": None if one.before is None else one.before._asdict(),
+                "note": one.note,
+            }
+            for one in review.taken
+        ],
+        "refused": of_named(list(review.refused)),
+        "known": review.known,
+        "unanswered": review.unanswered,
+    }
 
 
 def of_rulings(found: Sequence[Lookalike], column: str) -> Records:

@@ -48,7 +48,7 @@ _LONG_LIST = 20_000
 class How(IntEnum):
     """How a proposal was found."""
 
-    NONE, EXACT, FOLDED, ALIAS, ALIAS_FOLDED, TWO_LETTERS, FUZZY = range(7)
+    NONE, EXACT, FOLDED, ALIAS, ALIAS_FOLDED, TWO_LETTERS, FUZZY, RULING = range(8)
 
 
 Key = Callable[[pa.Array], pa.Array]

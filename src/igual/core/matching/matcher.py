@@ -111,6 +111,7 @@ _WHY = {
     How.ALIAS: "an alias",
     How.ALIAS_FOLDED: "an alias, but for case, accents, spaces or punctuation",
     How.TWO_LETTERS: "an accented letter written as two",
+    How.RULING: "a ruling",
 }
 _SCORES = {
     How.EXACT: 1.0,

@@ -12,6 +12,7 @@ from igual.core.column import Mask
 from igual.core.conditions import Condition
 from igual.core.lists import Shelf
 from igual.core.matching.matcher import Matched
+from igual.core.rulings import Ruling
 from igual.core.words import Worded
 
 
@@ -151,6 +152,10 @@ class Rule(Worded):
     def rewriter(self, shelf: Shelf) -> Rewriter:
         """The rule made ready, with its lists looked up on `shelf`."""
         raise NotImplementedError
+
+    def ruled(self, rewriter: Rewriter, rulings: Mapping[str, Ruling]) -> Rewriter:
+        """The rewriter for one column, which knows what was ruled on its values; only some rules ask for it."""
+        return rewriter
 
     def needs(self) -> list[tuple[str, str]]:
         """The kinds and names of what the rule looks up, such as ('lists', 'species')."""

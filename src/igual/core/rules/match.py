@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from copy import copy
 from typing import Any, Literal
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 from pydantic import Field, field_validator, model_validator
 
-from igual.core.column import TEXT
-from igual.core.errors import RulebookError, did_you_mean
+from igual.core.column import TEXT, as_mask
+from igual.core.errors import ListError, RulebookError, did_you_mean
 from igual.core.lists import ReferenceList, Shelf
-from igual.core.matching.index import MatchIndex
-from igual.core.matching.matcher import OPEN, SETTLED, UNKNOWN, WAYS, By, Thresholds, matched
+from igual.core.matching.index import How, MatchIndex
+from igual.core.matching.matcher import OPEN, SETTLED, UNKNOWN, WAYS, By, Matched, Thresholds, matched
 from igual.core.matching.vocabulary import Vocabulary
 from igual.core.rules.base import NearMiss, Rewriter, Rewritten
 from igual.core.rules.lookup import ListRule, Otherwise, given_or_otherwise, near_spellings, unknown_among
+from igual.core.rulings import NEW, Decision, Ruling, decision
 
 
 class Match(ListRule):
@@ -36,6 +39,7 @@ class Match(ListRule):
     otherwise: what becomes of a value that isn't in the list: `flag` (keep it, and warn), `keep`, `blank`
         (an empty text), or `{ text = "…" }`. Whatever is chosen, it is listed as unknown, with its rows.
 
+    What stewards have ruled on single values (see `Rulings`) wins over every other way to match.
     Missing values and blanks stay as they are. Open values stay too, until somebody rules on them; where an
     attribute is given, what becomes of them is what `otherwise` says.
 
@@ -75,6 +79,9 @@ class Match(ListRule):
     def rewriter(self, shelf: Shelf) -> Rewriter:
         return _Rewriter(self, shelf.lists[self.list])
 
+    def ruled(self, rewriter: Rewriter, rulings: Mapping[str, Ruling]) -> Rewriter:
+        return rewriter.with_rulings(rulings) if isinstance(rewriter, _Rewriter) else rewriter
+
 
 class _Rewriter:
     def __init__(self, rule: Match, reference: ReferenceList) -> None:
@@ -84,6 +91,8 @@ class _Rewriter:
         self._index = MatchIndex(reference, vocabulary)
         self._thresholds = Thresholds(rule.settle, rule.ask, rule.margin, rule.case_sensitive)
         self.entries: Sequence[str] = self._index.names
+        self._place_of = {name: place for place, name in enumerate(self.entries)}
+        self._rulings: Mapping[str, Ruling] = {}
         self._given = self._index.entries
         if rule.give is not None:
             if rule.give not in reference.attributes:
@@ -91,21 +100,80 @@ class _Rewriter:
                 raise RulebookError(f"list {rule.list!r} has no attribute {rule.give!r}{known}")
             self._given = pa.array(reference.attributes[rule.give], TEXT)
 
+    def with_rulings(self, rulings: Mapping[str, Ruling]) -> _Rewriter:
+        """The same, with what was ruled on the values of a column; the index is shared."""
+        ruled = copy(self)
+        ruled._rulings = {**_new_spellings(rulings.values()), **rulings}
+        return ruled
+
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         telling = unknown_among(values, np.zeros(len(values), np.bool_))
         asked = values if telling.all() else values.filter(pa.array(telling))
-        found = matched(asked, self._index, self._rule.by, self._thresholds)
+        decided, notes = self._decided(asked)
+        found = self._matched(asked, decided)
         places = np.full(len(values), -1, np.int64)
         places[telling] = np.where(found.status == SETTLED, found.entry, -1)
-        known = places >= 0
         unknown, waiting = telling.copy(), telling.copy()
         unknown[telling], waiting[telling] = found.status == UNKNOWN, found.status == OPEN
-        entries = self._given.take(pa.array(places, mask=~known))
+        given = self._given.take(pa.array(places, mask=places < 0))
+        known = places >= 0
+        # What is kept, or is to be an entry, is no entry yet.
+        apart = [place for place, (_, made) in decided.items() if made.kind in ("keep", "new")]
+        if apart:
+            at = np.zeros(len(values), np.bool_)
+            at[np.flatnonzero(telling)[apart]] = True
+            made = pa.array([decided[place][1].text for place in apart], TEXT)
+            given, known = pc.replace_with_mask(given, pa.array(at), made), known | at
         replaced = unknown | waiting if self._rule.give is not None else unknown
-        new = given_or_otherwise(values, entries, known, replaced, self._rule.otherwise)
+        new = given_or_otherwise(values, given, known, replaced, self._rule.otherwise)
         used = np.isin(np.arange(len(self.entries)), places)
-        return Rewritten(new, unknown, used, open=waiting, account=found)
+        return Rewritten(new, unknown, used, open=waiting, account=found, notes=notes)
+
+    def _decided(self, values: pa.Array) -> tuple[dict[int, tuple[Ruling, Decision]], tuple[str, ...]]:
+        """Values on which there are rulings, in order, and what is to be said of rulings that can't be applied."""
+        if not self._rulings:
+            return {}, ()
+        decided, notes = {}, []
+        some = np.flatnonzero(as_mask(pc.is_in(values, pa.array(list(self._rulings), TEXT))))
+        for place, value in zip(some.tolist(), values.take(pa.array(some)).to_pylist(), strict=True):
+            ruling = self._rulings[value]
+            try:
+                decided[place] = ruling, decision(ruling.ruling, value, self._reference.entry_of)
+            except ListError:
+                notes.append(
+                    f"the ruling {ruling.ruling!r} on {value!r} {ruling.who} is not applied: list "
+                    f"{self._rule.list!r} has no such entry (any more)"
+                )
+        return decided, tuple(notes)
+
+    def _matched(self, values: pa.Array, decided: Mapping[int, tuple[Ruling, Decision]]) -> Matched:
+        """How values are matched; rulings win over every other way."""
+        if not decided:
+            return matched(values, self._index, self._rule.by, self._thresholds)
+        found = Matched.none_yet(values)
+        left = np.setdiff1d(np.arange(len(values)), [*decided])
+        found.taken_over(
+            left, matched(values.take(pa.array(left)), self._index, self._rule.by, self._thresholds)
+        )
+        for place, (ruling, made) in decided.items():
+            found.how[place] = How.RULING
+            found.said[place] = f"ruled {ruling.who}".strip() + (
+                f": {ruling.reason}" if ruling.reason else ""
+            )
+            found.status[place] = UNKNOWN if made.kind == "unlisted" else SETTLED
+            found.score[place] = made.kind != "unlisted"
+            if made.kind in ("entry", "alias"):
+                found.entry[place] = self._place_of[made.text]
+        return found
 
     def near_misses(self, values: pa.Array, unused: Sequence[str]) -> list[NearMiss]:
         near = near_spellings(values, self._index.spellings.to_pylist())
         return [NearMiss(place, self._reference.entry_of[spelling]) for place, spelling in near.items()]
+
+
+def _new_spellings(rulings: Iterable[Ruling]) -> dict[str, Ruling]:
+    """What rulings say is to be an entry stays as it is where it is met itself."""
+    new = (
+        (one, decision(one.ruling, one.value, {})) for one in rulings if one.ruling.casefold().startswith(NEW)
+    )
+    return {made.text: one._replace(value=made.text, ruling=NEW) for one, made in new}

@@ -11,13 +11,13 @@ EXAMPLES = 3
 _LONGEST = 40
 
 
-def counted(number: int, thing: str) -> str:
-    """A number and its thing.
+def counted(number: int, thing: str, things: str | None = None) -> str:
+    """A number and its thing; `things` where there isn't just an s behind several.
 
     >>> counted(1, "row"), counted(2000, "row")
     ('1 row', '2,000 rows')
     """
-    return f"{number:,} {thing}" + ("" if number == 1 else "s")
+    return f"{number:,} {thing if number == 1 else things or f'{thing}s'}"
 
 
 def quoted(text: str | None) -> str:

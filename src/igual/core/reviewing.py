@@ -1,0 +1,215 @@
+"""Rulings that come back from a steward, checked one by one before they count."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from igual.core.errors import ListError, did_you_mean
+from igual.core.outcome import Outcome, Waiting
+from igual.core.rulebook import Rulebook
+from igual.core.rulings import Decision, Ruling, Rulings, decision
+from igual.core.text.characters import visible
+
+_MARKS = "‹›"
+# What may stand for a value besides itself in a sheet: long ones are drawn whole.
+_WHOLE = 1 << 20
+
+
+class Answer(NamedTuple):
+    """A row of a sheet that came back.
+
+    row: its number in the sheet. shown: the value with its spaces drawn, as it went out ('' where that is gone).
+    rows: how many rows of the table have the value, where the sheet says so. wrong: what the reader of the sheet
+    found wrong with a cell.
+    """
+
+    row: int
+    column: str
+    value: str
+    shown: str = ""
+    rows: int = 0
+    ruling: str = ""
+    reason: str = ""
+    wrong: str = ""
+
+
+class Taken(NamedTuple):
+    """A ruling that counts from now on. before: what it overrules, if anything; note: what had to be put right."""
+
+    row: int
+    ruling: Ruling
+    meaning: Decision
+    rows: int
+    before: Ruling | None
+    note: str = ""
+
+
+class Refused(NamedTuple):
+    """A row whose ruling can't be taken, and why."""
+
+    row: int
+    column: str
+    value: str
+    why: str
+
+
+@dataclass(frozen=True)
+class Review:
+    """What becomes of the rows of a sheet.
+
+    taken: rulings that are new. refused: rows that can't be taken. unanswered: rows without a ruling.
+    known: rows that say what was ruled before.
+    """
+
+    taken: Sequence[Taken]
+    refused: Sequence[Refused]
+    unanswered: int = 0
+    known: int = 0
+
+    @property
+    def rows(self) -> int:
+        return sum(one.rows for one in self.taken)
+
+
+def shown_whole(value: str) -> str:
+    """A value between marks with odd characters drawn: a spreadsheet takes it for nothing but text.
+
+    >>> shown_whole("007 ")
+    '‹007·›'
+    """
+    return f"{_MARKS[0]}{visible(value, _WHOLE, every_space=False)}{_MARKS[1]}"
+
+
+def waiting_for_rulings(outcome: Outcome) -> list[Waiting]:
+    """What goes out to be ruled on: open matches, then values that no entry comes near, most rows first."""
+    matched = {stage.number for stage in outcome.stages if stage.rule.do == "match"}
+    unlisted = [
+        Waiting(one.rule, one.column, one.value, one.rows, "", 0.0, "no entry comes near", ())
+        for one in outcome.unknown
+        if one.rule in matched and one.kind == "unlisted"
+    ]
+    return [*outcome.open, *unlisted]
+
+
+def judged(answers: Iterable[Answer], book: Rulebook, by: str, on: str, *, overrule: bool = False) -> Review:
+    """Check every ruling of a sheet; those that are good are taken, whatever is wrong with others.
+
+    by, on: who rules, and the day. overrule: take rulings on values that were ruled otherwise before.
+    """
+    taken: dict[tuple[str, str], Taken] = {}
+    refused: list[Refused] = []
+    unanswered = known = 0
+    for given in answers:
+        answer, note = _put_right(given)
+        if not answer.ruling.strip() and not answer.wrong:
+            unanswered += 1
+            continue
+        meaning, why = _meaning(answer, book)
+        key = answer.column, answer.value
+        before = book.rulings.of_value(*key)
+        ruling = Ruling(*key, answer.ruling.strip(), answer.reason.strip(), by, on)
+        if meaning is None:
+            refused.append(Refused(answer.row, *key, why))
+        elif key in taken:
+            other = taken[key]
+            if other.meaning != meaning:
+                del taken[key]
+                refused.append(
+                    Refused(
+                        answer.row,
+                        *key,
+                        f"row {other.row} rules {other.ruling.ruling!r}, and this one {ruling.ruling!r}; "
+                        "neither is taken",
+                    )
+                )
+        elif any(one[1:3] == key and "neither is taken" in one.why for one in refused):
+            refused.append(Refused(answer.row, *key, "rows above contradict each other; none is taken"))
+        elif before is not None and _same(before, meaning, book):
+            known += 1
+        elif before is not None and not overrule:
+            reason = f" ({before.reason})" if before.reason else ""
+            refused.append(
+                Refused(
+                    answer.row,
+                    *key,
+                    f"it was ruled {before.ruling!r} {before.who}{reason}; "
+                    "overrule that if this one is to count",
+                )
+            )
+        else:
+            taken[key] = Taken(answer.row, ruling, meaning, answer.rows, before, note)
+    return Review(list(taken.values()), sorted(refused), unanswered, known)
+
+
+def _put_right(answer: Answer) -> tuple[Answer, str]:
+    """The value as it went out, where a spreadsheet program has changed it since."""
+    shown = answer.shown.strip()
+    if answer.wrong or not (shown.startswith(_MARKS[0]) and shown.endswith(_MARKS[1])):
+        return answer, ""
+    if shown_whole(answer.value) == shown:
+        return answer, ""
+    drawn = shown[1:-1]
+    # Spaces at the ends are what is lost most often; they are drawn as dots.
+    for meant in (drawn, drawn.replace("·", " ")):
+        if shown_whole(meant) == shown:
+            note = f"the value had been changed from {meant!r} to {answer.value!r}; taken as {meant!r}"
+            return answer._replace(value=meant), note
+    wrong = f"the value {answer.value!r} isn't the one that went out, {shown}"
+    return answer._replace(wrong=wrong), ""
+
+
+def _meaning(answer: Answer, book: Rulebook) -> tuple[Decision | None, str]:
+    """What a row's ruling means, or why it means nothing."""
+    if answer.wrong:
+        return None, answer.wrong
+    if not answer.value:
+        return None, "there is no value"
+    lists = book.lists_of(answer.column)
+    if not lists:
+        near = did_you_mean(answer.column, book.matched_columns())
+        return None, f"no rule of the rulebook matches a column {answer.column!r}{near}"
+    why = ""
+    for name, reference in lists.items():
+        try:
+            return decision(answer.ruling, answer.value, reference.entry_of), ""
+        except ListError as error:
+            why = why or f"list {name!r}: {error}"
+    return None, why
+
+
+def _same(before: Ruling, meaning: Decision, book: Rulebook) -> bool:
+    answer = Answer(0, before.column, before.value, ruling=before.ruling)
+    return _meaning(answer, book)[0] == meaning
+
+
+def stale(book: Rulebook) -> list[tuple[Ruling, str]]:
+    """Rulings that can no longer be applied, and why; only those that count."""
+    found = []
+    for column in dict.fromkeys(one.column for one in book.rulings.rulings):
+        for one in book.rulings.of(column).values():
+            meaning, why = _meaning(Answer(0, one.column, one.value, ruling=one.ruling), book)
+            if meaning is None:
+                found.append((one, why))
+    return found
+
+
+def additions(rulings: Rulings, book: Rulebook, column: str) -> tuple[list[str], dict[str, list[str]]]:
+    """What rulings on a column propose for its list: new entries, and aliases by entry; not what it has already."""
+    reference = next(iter(book.lists_of(column).values()), None)
+    entries: list[str] = []
+    aliases: dict[str, list[str]] = {}
+    if reference is None:
+        return entries, aliases
+    for one in rulings.of(column).values():
+        meaning, _ = _meaning(Answer(0, column, one.value, ruling=one.ruling), book)
+        if meaning is None or one.value in reference.entry_of:
+            continue
+        if meaning.kind == "new" and meaning.text not in reference.entry_of:
+            entries.append(meaning.text)
+            if meaning.text != one.value:
+                aliases.setdefault(meaning.text, []).append(one.value)
+        elif meaning.kind == "alias":
+            aliases.setdefault(meaning.text, []).append(one.value)
+    return list(dict.fromkeys(entries)), aliases

@@ -1,0 +1,40 @@
+"""Crosswalk files: CSV, Parquet, and SSSOM (.sssom.tsv)."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from igual.core.crosswalk import Crosswalk
+from igual.core.errors import OutputError, TableError, said_of
+from igual.files.sssom import ENDING, is_sssom, read_sssom, write_sssom
+from igual.files.tables import ENDINGS, checked_ending, read_table, write_table
+
+
+def load_crosswalk(path: str | os.PathLike[str], column: str | None = None) -> Crosswalk:
+    """Read a crosswalk. column: the column it is for, where the file doesn't say."""
+    if is_sssom(os.fspath(path)):
+        return read_sssom(os.fspath(path), column)
+    source = read_table(path)
+    table = source.table
+    with said_of(source.path.name, TableError):
+        if column is not None and "column" not in table.column_names:
+            table = table.add_column(0, "column", [[column] * table.num_rows])
+        return Crosswalk(table)
+
+
+def crosswalk_ending(path: str | os.PathLike[str]) -> str:
+    """The ending of a crosswalk that is to be written."""
+    if is_sssom(os.fspath(path)):
+        return ENDING
+    try:
+        return checked_ending(path)
+    except OutputError:
+        raise OutputError(f"{path}: crosswalks end with {', '.join((*ENDINGS, ENDING))}") from None
+
+
+def write_crosswalk(crosswalk: Crosswalk, path: Path, ending: str, tool_version: str) -> None:
+    if ending == ENDING:
+        write_sssom(crosswalk, path, tool_version)
+    else:
+        write_table(crosswalk.table, path, ending)

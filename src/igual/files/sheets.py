@@ -1,0 +1,215 @@
+"""Sheets that go out to a steward with what is open, and come back with rulings."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Iterable, Iterator, Sequence
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from igual.core.errors import IgualError, OutputError, RulingError, did_you_mean
+from igual.core.outcome import Waiting
+from igual.core.reviewing import Answer, shown_whole
+from igual.core.rulings import WORDS
+from igual.files.csv_cells import guarded, unguarded
+from igual.files.sources import existing_file
+
+SHEET = (
+    "column", "value", "shown", "rows", "proposal", "score", "why", "runners-up", "ruling", "reason",
+)  # fmt: skip
+_NEEDED = ("column", "value", "ruling")
+_WIDTHS = (14, 30, 30, 8, 26, 8, 44, 40, 26, 30)
+_XLSX = ".xlsx"
+SHEET_ENDINGS = (".csv", ".tsv", _XLSX)
+# A cell of a spreadsheet holds no more.
+_MOST_CHARACTERS = 32_767
+
+
+def sheet_ending(path: str | os.PathLike[str]) -> str:
+    """The ending of a sheet, if Igual writes that kind of file."""
+    ending = Path(path).suffix.lower()
+    if ending not in SHEET_ENDINGS:
+        raise OutputError(f"{path}: sheets end with {', '.join(SHEET_ENDINGS)}")
+    return ending
+
+
+def write_sheet(waiting: Sequence[Waiting], path: Path, ending: str) -> None:
+    """Write what waits for rulings as the kind of sheet that `ending` says."""
+    rows = [
+        {
+            "column": one.column,
+            "value": one.value,
+            "shown": shown_whole(one.value),
+            "rows": one.rows,
+            "proposal": one.proposal,
+            "score": round(one.score, 2) if one.proposal else None,
+            "why": one.why,
+            "runners-up": " | ".join(f"{entry} ({score:.2f})" for entry, score in one.runners_up),
+            "ruling": "",
+            "reason": "",
+        }
+        for one in waiting
+    ]
+    if ending == _XLSX:
+        choices = [[one.proposal, *(entry for entry, _ in one.runners_up)] for one in waiting]
+        _write_xlsx(rows, [[text for text in some if text] + list(WORDS) for some in choices], path)
+        return
+    from igual.files.tables import table_of, write_table
+
+    # A sheet is made for spreadsheet programs: no cell may become a formula there.
+    write_table(guarded(table_of(rows, SHEET)), path, ending)
+
+
+def _write_xlsx(rows: Sequence[dict[str, Any]], choices: Sequence[Sequence[str]], path: Path) -> None:
+    from openpyxl import Workbook
+    from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
+    from openpyxl.styles import Alignment, Font, PatternFill
+    from openpyxl.utils import get_column_letter
+    from openpyxl.worksheet.datavalidation import DataValidation
+
+    book = Workbook()
+    book.properties.created = book.properties.modified = datetime(2000, 1, 1)
+    sheet = book.active
+    sheet.title = "open"
+    hidden = book.create_sheet("choices")
+    hidden.sheet_state = "hidden"
+
+    def put(where: Any, row: int, column: int, given: Any) -> None:
+        cell = where.cell(row, column)
+        if isinstance(given, str):
+            cell.value = ILLEGAL_CHARACTERS_RE.sub("\ufffd", given)[:_MOST_CHARACTERS]
+            cell.data_type = "s"  # never a formula, whatever it starts with
+            cell.number_format = "@"
+        elif given is not None:
+            cell.value = given
+
+    for place, name in enumerate(SHEET, 1):
+        put(sheet, 1, place, name)
+        head = sheet.cell(1, place)
+        head.font, head.fill = Font(bold=True), PatternFill("solid", fgColor="DDE3EA")
+        sheet.column_dimensions[get_column_letter(place)].width = _WIDTHS[place - 1]
+    ruling = SHEET.index("ruling") + 1
+    for row, (record, offered) in enumerate(zip(rows, choices, strict=True), 2):
+        for place, name in enumerate(SHEET, 1):
+            put(sheet, row, place, record[name])
+            sheet.cell(row, place).alignment = Alignment(
+                vertical="top", wrap_text=name in ("why", "runners-up")
+            )
+        for name in ("ruling", "reason"):
+            cell = sheet.cell(row, SHEET.index(name) + 1)
+            cell.fill, cell.number_format = PatternFill("solid", fgColor="FFF7D6"), "@"
+        for place, text in enumerate(offered, 1):
+            put(hidden, row, place, text)
+        last = get_column_letter(len(offered))
+        pick = DataValidation("list", formula1=f"choices!$A${row}:${last}${row}", allow_blank=True)
+        # Any other entry of the list may be typed.
+        pick.showErrorMessage = False
+        sheet.add_data_validation(pick)
+        pick.add(sheet.cell(row, ruling))
+    sheet.freeze_panes = "C2"
+    sheet.auto_filter.ref = f"A1:{get_column_letter(len(SHEET))}{len(rows) + 1}"
+    book.save(path)
+    _without_times(path)
+
+
+def _without_times(path: Path) -> None:
+    """Make the parts of a zipped file bear one fixed time, so that the same sheet is the same file."""
+    from zipfile import ZIP_DEFLATED, ZipFile, ZipInfo
+
+    with ZipFile(path) as made:
+        parts = [(name, made.read(name)) for name in made.namelist()]
+    with ZipFile(path, "w", ZIP_DEFLATED) as again:
+        for name, content in parts:
+            if name == "docProps/core.xml":
+                content = _unstamped(content)
+            again.writestr(ZipInfo(name, (2000, 1, 1, 0, 0, 0)), content, ZIP_DEFLATED)
+
+
+def _unstamped(properties: bytes) -> bytes:
+    return re.sub(rb">\d{4}-\d\d-\d\dT[\d:]+Z<", b">2000-01-01T00:00:00Z<", properties)
+
+
+def read_sheet(path: str | os.PathLike[str], encoding: str | None = None) -> list[Answer]:
+    """Read a sheet that came back; rows may be gone, in another order, or have more columns.
+
+    Raises RulingError where a needed column isn't there; what is wrong with single cells stands in the answers.
+    """
+    found = existing_file(path, RulingError)
+    if found.suffix.lower() not in (*SHEET_ENDINGS, ".txt"):
+        raise RulingError(f"{found.name}: sheets end with {', '.join(SHEET_ENDINGS)}")
+    lines = _xlsx_lines(found) if found.suffix.lower() == _XLSX else _csv_lines(found, encoding)
+    header = next(lines, [])
+    names = [str(cell or "").strip().casefold() for cell in header]
+    places = {}
+    for name in SHEET:
+        if names.count(name) > 1:
+            raise RulingError(f"{found.name} has two columns {name!r}; leave one")
+        if name in names:
+            places[name] = names.index(name)
+    if missing := [name for name in _NEEDED if name not in places]:
+        near = did_you_mean(missing[0], [str(cell) for cell in header if cell])
+        raise RulingError(f"{found.name}, row 1: there is no column {missing[0]!r}{near}")
+    answers = []
+    for number, line in enumerate(lines, 2):
+        if any(cell not in (None, "") and str(cell).strip() for cell in line):
+            answers.append(_answer(number, {name: line[at] for name, at in places.items() if at < len(line)}))
+    return answers
+
+
+def _answer(number: int, cells: dict[str, Any]) -> Answer:
+    wrong = ""
+    texts = {}
+    for name, cell in cells.items():
+        text = _text(cell)
+        texts[name] = unguarded(text)
+        if not isinstance(cell, str | None) and name in ("value", "ruling") and text:
+            kind = (
+                "true or false" if isinstance(cell, bool) else type(cell).__name__.replace("datetime", "date")
+            )
+            if name == "value" and not cells.get("shown"):
+                wrong = f"the value was turned into a {kind} ({text}); write it as a text"
+    rows = texts.get("rows", "")
+    return Answer(
+        number,
+        texts.get("column", "").strip(),
+        texts.get("value", ""),
+        texts.get("shown", ""),
+        int(rows) if rows.isdecimal() else 0,
+        texts.get("ruling", ""),
+        texts.get("reason", ""),
+        wrong,
+    )
+
+
+def _text(cell: Any) -> str:
+    if cell is None:
+        return ""
+    if isinstance(cell, bool):
+        return str(cell).upper()
+    if isinstance(cell, float) and cell.is_integer():
+        return str(int(cell))
+    return str(cell)
+
+
+def _csv_lines(path: Path, encoding: str | None) -> Iterator[list[Any]]:
+    from igual.files.tables import read_table
+
+    try:
+        table = read_table(path, encoding).table
+    except IgualError as error:
+        raise RulingError(str(error)) from None
+    yield list(table.column_names)
+    columns = [column.to_pylist() for column in table.columns]
+    yield from (list(line) for line in zip(*columns, strict=True))
+
+
+def _xlsx_lines(path: Path) -> Iterator[list[Any]]:
+    from igual.files.workbooks import rows_of
+
+    try:
+        lines: Iterable[Sequence[Any]] = rows_of(path)
+    except IgualError as error:
+        raise RulingError(str(error)) from None
+    return (list(line) for line in lines)
