@@ -17,20 +17,32 @@ from igual.core.rules import Rule as BaseRule
 from igual.report import records
 
 ROOT = Path(__file__).parent.parent
-FUNCTIONS = ("survey", "tally", "count", "cross_table", "compare", "date_forms", "clean_names")
-CLASSES = ("Survey", "Tally", "Rulebook", "Outcome", "ReferenceList", "Codebook", "PairList")
-ERRORS = ("IgualError", "TableError", "ListError", "RulebookError", "OutputError")
-COMMANDS = ("survey", "tally", "apply", "check", "demo")
+FUNCTIONS = (
+    "survey", "tally", "count", "cross_table", "compare", "date_forms", "clean_names", "match", "lookalikes",
+    "compare_lists",
+)  # fmt: skip
+CLASSES = (
+    "Survey", "Tally", "Matches", "MatchIndex", "Lookalikes", "Rulebook", "Outcome", "Rulings", "Review", "Crosswalk",
+    "Applied", "Database", "ReferenceList", "Codebook", "PairList",
+)  # fmt: skip
+ERRORS = ("IgualError", "TableError", "ListError", "RulebookError", "RulingError", "OutputError")
+COMMANDS = ("survey", "tally", "lookalikes", "match", "apply", "review", "check", "lists", "demo")
 SHARED = ("column", "columns", "into", "when", "note")
 JSON: dict[str, dict[str, Any]] = {
     "survey": {"rows": None, "columns": records.COLUMNS, "oddities": records.ODDITIES},
     "tally": {"column": None, "rows": None, "counted": None, "values": records.TALLY},
     "apply": {
         "rulebook": None, "table": None, "rows": None, "effects": records.EFFECTS, "unknown": records.UNKNOWN,
-        "unfit": records.UNFIT, "unused": records.UNUSED, "near_misses": records.NEAR_MISSES,
+        "open": records.OPEN, "unfit": records.UNFIT, "unused": records.UNUSED, "near_misses": records.NEAR_MISSES,
         "hints": records.HINTS, "written": None,
     },
-    "check": {"in_order": None, "rows": None, "unknown": records.UNKNOWN, "unfit": records.UNFIT},
+    "match": {"column": None, "list": None, "counts": None, "matches": records.MATCHES},
+    "review": {
+        "rulings": None, "written": None, "taken": records.TAKEN, "refused": records.REFUSED, "known": None,
+        "unanswered": None,
+    },
+    "check": {"in_order": None, "rows": None, "findings": records.FINDINGS, "since": records.SINCE},
+    "lists": {"changes": records.LIST_CHANGES, "touches": records.TOUCHED},
 }  # fmt: skip
 
 

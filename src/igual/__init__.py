@@ -19,6 +19,7 @@ if TYPE_CHECKING:
         Tally,
         clean_names,
         compare,
+        compare_lists,
         count,
         cross_table,
         date_forms,
@@ -36,12 +37,14 @@ if TYPE_CHECKING:
         RulingError,
         TableError,
     )
+    from igual.databases import Database
     from igual.decisions import Applied, Crosswalk, Review, Rulings
 
 __all__ = [
-    "Applied", "Codebook", "Crosswalk", "IgualError", "IgualWarning", "ListError", "Lookalikes", "MatchIndex", "Matches", "Outcome",
-    "OutputError", "PairList", "ReferenceList", "Review", "Rulebook", "RulebookError", "RulingError", "Rulings", "Survey", "TableError", "Tally",
-    "__version__", "clean_names", "compare", "count", "cross_table", "date_forms", "lookalikes", "match",
+    "Applied", "Codebook", "Crosswalk", "Database", "IgualError", "IgualWarning", "ListError", "Lookalikes",
+    "MatchIndex", "Matches", "Outcome", "OutputError", "PairList", "ReferenceList", "Review", "Rulebook",
+    "RulebookError", "RulingError", "Rulings", "Survey", "TableError", "Tally", "__version__",
+    "clean_names", "compare", "compare_lists", "count", "cross_table", "date_forms", "lookalikes", "match",
     "rules", "similarity", "survey", "tally",
 ]  # fmt: skip
 
@@ -60,6 +63,8 @@ def __getattr__(name: str) -> Any:
         return getattr(importlib.import_module("igual.core.errors"), name)
     if name in ("Applied", "Crosswalk", "Review", "Rulings"):
         return getattr(importlib.import_module("igual.decisions"), name)
+    if name == "Database":
+        return importlib.import_module("igual.databases").Database
     if name in __all__:
         return getattr(importlib.import_module("igual.api"), name)
     raise AttributeError(f"module 'igual' has no attribute {name!r}")

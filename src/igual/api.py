@@ -18,6 +18,7 @@ from igual.core.comparing import compare as compare_columns
 from igual.core.conditions import Condition, Limit, is_blank
 from igual.core.errors import IgualWarning, RulebookError, TableError
 from igual.core.headers import clean_headers
+from igual.core.list_versions import compare_lists as compare_versions
 from igual.core.matching import index as core_index
 from igual.core.matching.lookalikes import lookalikes as lookalikes_of
 from igual.core.matching.matcher import WAYS, By, Thresholds
@@ -32,9 +33,10 @@ from igual.core.text.dates import forms_of
 from igual.engines import engine_of, text_column, values_column
 from igual.files.lists import Codebook, PairList, ReferenceList
 from igual.files.rulebooks import load_rulebook, save_rulebook
+from igual.outcomes import Outcome
 from igual.report import records
 from igual.report.progress import waiting
-from igual.results import Lookalikes, Matches, Outcome, Survey, Tally, frame_of
+from igual.results import Lookalikes, Matches, Survey, Tally, frame_of
 from igual.rules import KINDS, Match
 
 if TYPE_CHECKING:
@@ -42,8 +44,8 @@ if TYPE_CHECKING:
 
 __all__ = [
     "Codebook", "Lookalikes", "MatchIndex", "Matches", "Outcome", "PairList", "ReferenceList", "Rulebook",
-    "Survey", "Tally", "clean_names", "compare", "count", "cross_table", "date_forms", "lookalikes", "match",
-    "survey", "tally",
+    "Survey", "Tally", "clean_names", "compare", "compare_lists", "count", "cross_table", "date_forms",
+    "lookalikes", "match", "survey", "tally",
 ]  # fmt: skip
 
 
@@ -193,6 +195,20 @@ def compare(before: Any, after: Any) -> pd.DataFrame:
     return frame_of(
         records.of_named(compare_columns(values_column(before), values_column(after))), records.COMPARED
     )
+
+
+def compare_lists(old: core_lists.ReferenceList, new: core_lists.ReferenceList) -> pd.DataFrame:
+    """Two versions of a reference list: what ('added', 'removed', 'renamed'), entry, before, why.
+
+    An entry is renamed where its old name is an alias now, where an attribute that tells entries apart (a code) is the
+    same, or where only case, accents and the like differ. `igual lists` also says which rules and rulings that touches.
+
+    >>> import igual
+    >>> new = igual.ReferenceList(["Wild cherry"], {"Wild cherry": ["Gean"]})
+    >>> igual.compare_lists(igual.ReferenceList(["Gean", "Elm"]), new)["what"].tolist()
+    ['removed', 'renamed']
+    """
+    return frame_of(records.of_list_changes(compare_versions(old, new)), ("what", "entry", "before", "why"))
 
 
 class MatchIndex(core_index.MatchIndex):

@@ -15,6 +15,7 @@ import click
 from igual.cli.apply import apply
 from igual.cli.check import check
 from igual.cli.demo import demo
+from igual.cli.lists import lists
 from igual.cli.lookalikes import lookalikes
 from igual.cli.match import match
 from igual.cli.review import review
@@ -55,7 +56,7 @@ def igual(context: click.Context) -> None:
         click.echo(context.get_help())
 
 
-for command in (survey, tally, lookalikes, match, apply, review, check, demo):
+for command in (survey, tally, lookalikes, match, apply, review, check, lists, demo):
     igual.add_command(command)
 
 

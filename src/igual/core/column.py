@@ -24,10 +24,12 @@ class Column:
 
     values: distinct texts, (distinct,), at most one of them null: the missing value.
     codes: for each row the position of its value in `values`, (rows,).
+    weights: how many rows of a table each row stands for, (rows,), where these were counted elsewhere.
     """
 
     values: pa.Array
     codes: Codes
+    weights: Counts | None = None
 
     @classmethod
     def from_arrow(cls, texts: pa.Array | pa.ChunkedArray) -> Column:
@@ -76,6 +78,8 @@ class Column:
     @cached_property
     def counts(self) -> Counts:
         """Rows per distinct value, (distinct,)."""
+        if self.weights is not None:
+            return rows_per(self.codes, self.weights, len(self.values))
         return np.bincount(self.codes, minlength=len(self.values)).astype(np.int64, copy=False)
 
     def decode(self, values: pa.Array, kind: pa.DataType = TEXT) -> pa.ChunkedArray:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
+from igual.core.codes import Coded, checked
 from igual.core.errors import ListError
 
 
@@ -13,28 +14,40 @@ class Codebook:
     """Codes and their labels, in order.
 
     labels: code to label; every code and every label is a text that isn't blank.
+    special: what plain codes can't say: ranges of numbers, and meanings for some time only.
     file: where it was read from, as a rulebook that is saved will name it; None keeps it in the rulebook.
+    read_with: further words by which a rulebook names where it comes from (language; sql and database).
 
     >>> Codebook({"1": "good", "2": "fair"}).labels["2"]
     'fair'
     """
 
     labels: Mapping[str, str]
+    special: Sequence[Coded] = ()
     file: str | None = field(default=None, compare=False)
+    read_with: Mapping[str, str] = field(default_factory=dict, compare=False)
 
     def __post_init__(self) -> None:
-        if not self.labels:
+        object.__setattr__(self, "special", tuple(Coded(*one) for one in self.special))
+        if not self.labels and not self.special:
             raise ListError("a codebook needs at least one code")
-        for code, label in self.labels.items():
+        codes = [*self.labels.items(), *((one.code, one.label) for one in self.special)]
+        for code, label in codes:
             if not isinstance(code, str) or not isinstance(label, str):
                 raise ListError(f"a codebook holds texts; found {code!r}: {label!r}")
             if not label.strip():
                 raise ListError(f"code {code!r} has no label")
+        checked(self.special)
 
     @property
     def order(self) -> tuple[str, ...]:
         """The labels in the order of their codes, each once."""
-        return tuple(dict.fromkeys(self.labels.values()))
+        return tuple(dict.fromkeys([*self.labels.values(), *(one.label for one in self.special)]))
+
+    @property
+    def is_dated(self) -> bool:
+        """Whether what a code means depends on the day."""
+        return any(one.since or one.until for one in self.special)
 
 
 @dataclass(frozen=True)
@@ -44,7 +57,7 @@ class ReferenceList:
     values: the entries, in order, none twice.
     aliases: entry to other spellings of it; an alias belongs to one entry only and is no entry itself.
     attributes: further columns of the list by name, one text (or None) per entry.
-    file: where it was read from, as for a `Codebook`.
+    file, read_with: where it was read from, as for a `Codebook`.
 
     >>> species = ReferenceList(["Norway maple", "Common oak"], aliases={"Norway maple": ["ACPL"]})
     >>> species.entry_of["ACPL"]
@@ -55,6 +68,7 @@ class ReferenceList:
     aliases: Mapping[str, Sequence[str]] = field(default_factory=dict)
     attributes: Mapping[str, Sequence[str | None]] = field(default_factory=dict)
     file: str | None = field(default=None, compare=False)
+    read_with: Mapping[str, str] = field(default_factory=dict, compare=False)
 
     def __post_init__(self) -> None:
         set_field = object.__setattr__  # the dataclass is frozen: made even before anyone sees it

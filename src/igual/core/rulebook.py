@@ -163,3 +163,23 @@ class Rulebook:
 def target_of(rule: Rule, column: str) -> str:
     """Where a rule that writes one column puts what it makes of one."""
     return rule.into if isinstance(rule.into, str) else column
+
+
+def columns_together(book: Rulebook, names: Sequence[str]) -> list[list[str]]:
+    """The columns of a table in groups: rules read those of one group together, and none of two.
+
+    names: the table's columns that the rules read.
+    """
+    group_of = {name: {name} for name in names}
+
+    def join(one: str, other: str) -> None:
+        joined = group_of.setdefault(one, {one}) | group_of.setdefault(other, {other})
+        for name in joined:
+            group_of[name] = joined
+
+    for rule in book.rules:
+        for name in rule.columns:
+            for other in (*rule.targets, *rule.reads()):
+                join(name, other)
+    groups = {id(group): group for group in group_of.values()}
+    return [[name for name in names if name in group] for group in groups.values()]

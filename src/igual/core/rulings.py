@@ -70,9 +70,8 @@ def decision(ruling: str, value: str, entry_of: Mapping[str, str]) -> Decision:
     if lower.startswith(_ALIAS_OF) and (entry := said[len(_ALIAS_OF) :].strip()) in entry_of:
         return Decision("alias", entry_of[entry])
     wanted = said[len(_ALIAS_OF) :].strip() if lower.startswith(_ALIAS_OF) else said
-    raise ListError(
-        f"{wanted!r} is not an entry of the list{did_you_mean(wanted, [*dict.fromkeys(entry_of.values()), *WORDS])}"
-    )
+    entries = dict.fromkeys(entry_of.values())
+    raise ListError(f"{wanted!r} is not an entry of the list{did_you_mean(wanted, [*entries, *WORDS])}")
 
 
 @dataclass(frozen=True)

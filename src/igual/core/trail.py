@@ -141,7 +141,7 @@ class ColumnTrail:
             chosen = pa.array(of_this)
             trail = replace(
                 trail,
-                column=Column(trail.column.values.take(chosen), codes),
+                column=Column(trail.column.values.take(chosen), codes, trail.column.weights),
                 places=trail.places[of_this],
                 stages=tuple(stage._replace(places=stage.places[of_this]) for stage in trail.stages),
                 beside=(

@@ -14,6 +14,7 @@ from pydantic import Field, model_validator
 
 from igual.core import lists as core
 from igual.core.checks import Check
+from igual.core.codes import Coded
 from igual.core.errors import RulebookError, did_you_mean, said_of
 from igual.core.rulebook import SHELVES, Rulebook
 from igual.core.rules import KINDS, Rule
@@ -23,9 +24,11 @@ from igual.files.lists import (
     Codebook,
     PairList,
     ReferenceList,
+    codebook_of,
     load_codebook,
     load_pair_list,
     load_reference_list,
+    reference_list_of,
 )
 from igual.files.outputs import outputs
 from igual.files.rulings import load_rulings, rulings_file
@@ -43,12 +46,34 @@ class _SourceWords(Worded):
 
     @model_validator(mode="after")
     def _one_source(self) -> _SourceWords:
-        if (self.file is None) == (getattr(self, self.inside) is None):
-            raise ValueError(f"give either 'file' or {self.inside!r}")
+        here = getattr(self, self.inside) is not None or bool(getattr(self, "special", ()))
+        if sum((self.file is not None, here, getattr(self, "sql", None) is not None)) != 1:
+            also = ", or 'sql'" if hasattr(self, "sql") else ""
+            raise ValueError(f"give either 'file' or {self.inside!r}{also}")
         return self
 
 
-class _ListWords(_SourceWords):
+class _QueriedWords(_SourceWords):
+    """What may also come from a SKOS file in a language, or from a query to a database that the environment names."""
+
+    language: str | None = None
+    sql: str | None = None
+    database: str | None = None
+
+    @model_validator(mode="after")
+    def _belong_together(self) -> _QueriedWords:
+        if (self.sql is None) != (self.database is None):
+            raise ValueError("'sql' and 'database' belong together: the query, and the name of the database")
+        if self.language is not None and self.file is None:
+            raise ValueError("'language' is for a SKOS file")
+        return self
+
+    def read_with(self) -> dict[str, str]:
+        words = ("language", "sql", "database")
+        return {word: given for word in words if (given := getattr(self, word)) is not None}
+
+
+class _ListWords(_QueriedWords):
     inside: ClassVar[str] = "values"
     values: tuple[str, ...] | None = None
     aliases: dict[str, tuple[str, ...]] = Field(default_factory=dict)
@@ -56,14 +81,25 @@ class _ListWords(_SourceWords):
 
     @model_validator(mode="after")
     def _all_in_the_file(self) -> _ListWords:
-        if self.file is not None and (self.aliases or self.attributes):
+        if self.values is None and (self.aliases or self.attributes):
             raise ValueError("'aliases' and 'attributes' stand in the file when 'file' is given")
         return self
 
 
-class _CodebookWords(_SourceWords):
+class _CodeWords(Worded):
+    """A code, or a range of them, that means something for some time only."""
+
+    code: str
+    label: str
+    last: str | None = None
+    since: str | None = None
+    until: str | None = None
+
+
+class _CodebookWords(_QueriedWords):
     inside: ClassVar[str] = "labels"
     labels: dict[str, str] | None = None
+    special: tuple[_CodeWords, ...] = ()
 
 
 class _PairWords(_SourceWords):
@@ -142,16 +178,32 @@ def _users(rules: Sequence[Rule], kind: str, name: str) -> str:
     return f" (rule {' and '.join(numbers)})" if numbers else ""
 
 
-def _reference_list(given: dict[str, Any], folder: Path) -> ReferenceList:
+def _reference_list(given: dict[str, Any], folder: Path) -> core.ReferenceList:
     words = _ListWords(**given)
     if words.file is not None:
-        return load_reference_list(folder / words.file)
-    return ReferenceList(words.values or (), words.aliases, words.attributes)
+        found = load_reference_list(folder / words.file, language=words.language)
+    elif words.sql is not None:
+        found = reference_list_of(_queried(words), "the query")
+    else:
+        found = ReferenceList(words.values or (), words.aliases, words.attributes)
+    return replace(found, read_with=words.read_with())
 
 
-def _codebook(given: dict[str, Any], folder: Path) -> Codebook:
+def _codebook(given: dict[str, Any], folder: Path) -> core.Codebook:
     words = _CodebookWords(**given)
-    return load_codebook(folder / words.file) if words.file is not None else Codebook(words.labels or {})
+    if words.file is not None:
+        found = load_codebook(folder / words.file, language=words.language)
+    elif words.sql is not None:
+        found = codebook_of(_queried(words), "the query")
+    else:
+        found = Codebook(words.labels or {}, tuple(Coded(**one.model_dump()) for one in words.special))
+    return replace(found, read_with=words.read_with())
+
+
+def _queried(words: _QueriedWords) -> dict[str, list[str]]:
+    from igual.files.databases import queried, url_of
+
+    return queried(url_of(words.database or ""), words.sql or "")
 
 
 def _pair_list(given: dict[str, Any], folder: Path) -> PairList:
@@ -197,11 +249,19 @@ def save_rulebook(book: Rulebook, path: str | os.PathLike[str]) -> None:
 
 def _source(entry: core.Codebook | core.ReferenceList | core.PairList, folder: Path) -> Any:
     table = tomlkit.table()
+    for word, said in getattr(entry, "read_with", {}).items():
+        table.add(word, said)
     if entry.file is not None:
         named = Path(os.path.relpath(Path(entry.file).resolve(), folder)).as_posix()
         table.add("file", named)
+    elif "sql" in table:
+        pass
     elif isinstance(entry, core.Codebook):
-        table.add("labels", _inline(dict(entry.labels)))
+        if entry.labels:
+            table.add("labels", _inline(dict(entry.labels)))
+        special = [{word: said for word, said in one._asdict().items() if said} for one in entry.special]
+        if special:
+            table.add("special", [_inline(one) for one in special])
     elif isinstance(entry, core.PairList):
         table.add("pairs", _inline(dict(entry.pairs)))
     else:

@@ -9,6 +9,7 @@ import numpy as np
 
 from igual.core.comparing import CrossTable
 from igual.core.findings import Finding, Since
+from igual.core.list_versions import ListChanges
 from igual.core.matching.lookalikes import Lookalike
 from igual.core.matching.matcher import SETTLED, STATUSES
 from igual.core.matching.matches import Matches
@@ -40,6 +41,14 @@ CHANGES = ("rule", "do", "column", "before", "after", "rows")
 COMPARED = ("value", "rows_before", "rows_after", "status", "made_of")
 RENAMED = ("raw", "clean", "collided")
 HINTS = ("rule", "column", "kind", "text")
+TAKEN = (
+    "column", "value", "ruling", "reason", "by", "on", "row", "rows", "becomes", "kind", "overrules", "note",
+)  # fmt: skip
+REFUSED = ("row", "column", "value", "why")
+FINDINGS = ("kind", "column", "by", "values", "rows", "share", "allowed", "found")
+SINCE = ("column", "new", "vanished", "changed", "moved")
+LIST_CHANGES = ("what", "entry", "before", "why")
+TOUCHED = ("what", "column", "text")
 
 
 def of_columns(survey: Survey) -> Records:
@@ -114,6 +123,17 @@ def of_candidates(matches: Matches) -> Records:
         {"value": values[place], "rank": rank, "entry": matches.names[entry], "score": score}
         for place in matches.order
         for rank, (entry, score) in enumerate(matches.found.ranked(place), 1)
+    ]
+
+
+def of_list_changes(changes: ListChanges) -> Records:
+    return [
+        *({"what": "added", "entry": entry, "before": None, "why": ""} for entry in changes.added),
+        *({"what": "removed", "entry": entry, "before": entry, "why": ""} for entry in changes.removed),
+        *(
+            {"what": "renamed", "entry": one.now, "before": one.before, "why": one.why}
+            for one in changes.renamed
+        ),
     ]
 
 

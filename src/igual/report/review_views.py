@@ -7,8 +7,10 @@ from collections.abc import Sequence
 from rich.console import Group, RenderableType
 from rich.text import Text
 
+from igual.core.list_versions import ListChanges, Touched
 from igual.core.reviewing import Review, Taken
 from igual.core.text.saying import counted
+from igual.report.records import of_list_changes
 from igual.report.tables import Cell, shown, table
 
 _EFFECTS = {
@@ -18,6 +20,7 @@ _EFFECTS = {
     "keep": "stays as it is",
     "unlisted": "is not in the list",
 }
+_CHANGES = {"added": "green", "removed": "red", "renamed": "yellow"}
 
 
 def effect_of(one: Taken) -> str:
@@ -53,3 +56,28 @@ def review_view(review: Review, most: int = 30) -> RenderableType:
     if rest:
         parts.append(Text("; ".join(rest), "dim"))
     return Group(*parts) if parts else Text("The sheet has no rulings.")
+
+
+def list_changes_view(
+    changes: ListChanges, touches: Sequence[Touched] | None, most: int = 40
+) -> RenderableType:
+    """What changed between two versions of a list, and which rules and rulings that touches."""
+    rows: list[Sequence[Cell]] = []
+    for one in of_list_changes(changes):
+        before = shown(one["before"]) if one["before"] else ""
+        now = shown(one["entry"]) if one["what"] != "removed" else ""
+        rows.append((Text(one["what"], _CHANGES[one["what"]]), before, now, one["why"]))
+    if not rows:
+        return Text("The two versions have the same entries.", "green")
+    title = (
+        f"{len(changes.added):,} added, {len(changes.removed):,} removed, {len(changes.renamed):,} renamed"
+    )
+    if (left := len(rows) - most) > 0:
+        rows = [*rows[:most], ("", Text(f"{left:,} more", "dim"), "", "")]
+    parts = [table(title, ("what", "before", "now", "why"), rows)]
+    if touches:
+        told = [(one.what, shown(one.column), Text(one.text)) for one in touches]
+        parts.append(table("What that touches", ("what", "column", "why"), told))
+    elif touches is not None:
+        parts.append(Text("No rule or ruling is touched."))
+    return Group(*parts)
