@@ -45,7 +45,7 @@ types: $(VENV)/.installed-dev
 	$(BIN)/mypy
 
 tests: $(VENV)/.installed-dev
-	@bash tools/install_unicode_data.sh
+	@bash tools/install_for_tests.sh
 	$(BIN)/python -m pytest
 
 bench: $(VENV)/.installed-bench

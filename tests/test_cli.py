@@ -75,7 +75,8 @@ def test_apply_writes_what_it_says(run: Run, trees: Path) -> None:
     done = run("apply trees.toml trees.csv --out clean.csv --trail trail.csv --crosswalk walk.parquet")
     assert done.returncode == 0
     assert done.stderr == ""
-    assert done.stdout.endswith("clean table: clean.csv\ntrail: trail.csv\ncrosswalk: walk.parquet\n")
+    assert done.stdout.endswith("clean table: clean.csv\ntrail: trail.csv\ncrosswalk: walk.parquet\nOpen values can be ruled "
+                                "on once: --open F writes them to a sheet for igual review.\n")  # fmt: skip
     raw, clean = (trees / "trees.csv").read_text(), (trees / "clean.csv").read_text()
     assert clean.splitlines()[1] == (
         "00001,Small-leaved lime,good,avenue,Saint Brannock,Kestrel Hill Road,ALDOUS,1974-10-27,25.9,,,Aldous Tree Care Ltd,tall"
@@ -113,9 +114,16 @@ def test_preview_writes_nothing(run: Run, trees: Path) -> None:
 def test_check_is_a_gate(run: Run, trees: Path, write: Write) -> None:
     found = run("check trees.toml trees.csv")
     assert found.returncode == 1
-    assert "Unknown: 20 values, 71 rows" in found.stdout
-    assert "Open: 1 value, 1 row" in found.stdout
-    assert "Not as it must be: 6 values, 43 rows" in found.stdout
+    lines = found.stdout.splitlines()
+    assert len(lines) == 8
+    assert (
+        lines[0] == "species: 1 value (1 row, 0.1 %) waits for a person, says rule 6: 'Oak?' ('Common oak'?)"
+    )
+    assert lines[2] == "condition: 1 value (20 rows, 1.0 %) has no label, says rule 8: '9'"
+    assert (
+        "6 values (43 rows, 2.1 %) don't meet a check, says check 2: '27.9', '27.7', '27.5' and 3 more"
+        in lines[7]
+    )
     assert json.loads(run("check trees.toml trees.csv --json").stdout)["in_order"] is False
     write("few.csv", "condition\n1\nG\n")
     write("few.toml", 'igual = 1\n[codebooks.c]\nfile = "condition.csv"\n[[rule]]\ncolumn = "condition"\ndo = "label"\n'

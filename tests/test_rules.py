@@ -78,7 +78,7 @@ def test_every_value_can_be_followed() -> None:
     assert (first["column"], first["rows"], first["rules"]) == ("s", 2, "1, 2, 4")
     assert first["steps"].endswith("→ 2 replace: NORWAY MAPLE → 4 case: norway maple")
     assert outcome.crosswalk("c").to_dict("list") == {
-        "raw": ["1", "1 ", "2"], "clean": ["1", "1", "2"], "rows": [1, 1, 2]
+        "raw": ["1", "1 ", "2"], "clean": ["1", "1", "2"], "rows": [1, 1, 2], "how": ["", "spacing", ""]
     }  # fmt: skip
     effects = outcome.effects.set_index(["rule", "column"])
     assert effects.loc[(1, "s"), ["values", "rows"]].tolist() == [1, 2]

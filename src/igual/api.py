@@ -137,8 +137,7 @@ def count(values: Any, **condition: Unpack[ConditionWords]) -> int:
 
 def _condition(column: Column, words: Mapping[str, Any]) -> tuple[Condition, dict[str, ReferenceList]]:
     """The condition that words state, and the reference list that it was given."""
-    given = {**words}
-    lists = {}
+    given, lists = {**words}, {}
     if isinstance(reference := given.get("in_list"), core_lists.ReferenceList):
         lists, given["in_list"] = {"given": reference}, "given"
     condition = Condition(**given)
@@ -200,8 +199,8 @@ def compare(before: Any, after: Any) -> pd.DataFrame:
 def compare_lists(old: core_lists.ReferenceList, new: core_lists.ReferenceList) -> pd.DataFrame:
     """Two versions of a reference list: what ('added', 'removed', 'renamed'), entry, before, why.
 
-    An entry is renamed where its old name is an alias now, where an attribute that tells entries apart (a code) is the
-    same, or where only case, accents and the like differ. `igual lists` also says which rules and rulings that touches.
+    An entry is renamed where its old name is an alias now, an attribute that tells entries apart (a code) is the same,
+    or only case and the like differ. `igual lists` also says which rules and rulings that touches.
 
     >>> import igual
     >>> new = igual.ReferenceList(["Wild cherry"], {"Wild cherry": ["Gean"]})

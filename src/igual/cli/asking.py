@@ -21,17 +21,7 @@ from igual.files.rulings import record_rulings, withdraw_ruling
 from igual.report.tables import shown, without_both
 from igual.report.terminal import show
 
-_HELP = (
-    ("enter", "the first"),
-    ("1-9", "that one"),
-    ("/", "search"),
-    ("n", "new entry"),
-    ("k", "keep"),
-    ("x", "not in the list"),
-    ("s", "skip"),
-    ("u", "undo"),
-    ("q", "stop"),
-)
+_HELP = "   / search  n new entry  k keep it  x not in the list  s skip  u undo  q stop"
 _FOUND = 9
 
 
@@ -73,10 +63,10 @@ class _Asking:
         )
         scores = [one.score, *(score for _, score in one.runners_up)]
         for number, (entry, score) in enumerate(zip(choices, scores, strict=False), 1):
-            lines.append_text(
-                Text.assemble((f"\n   {number}  ", "cyan"), shown(entry), (f"  {score:.2f}", "dim"))
-            )
-        show(lines, Text("   " + "   ".join(f"{key} {what}" for key, what in _HELP), style="dim"))
+            key = "enter" if number == 1 else str(number)
+            picked = Text.assemble((f"\n   {key:<7}", "cyan"), shown(entry), (f"  {score:.2f}", "dim"))
+            lines.append_text(picked)
+        show(lines, Text(_HELP, style="dim"))
         valid = {"s", "q", "u", "n", "k", "x", "/", *(str(n) for n in range(1, len(choices) + 1))}
         while True:
             key = click.getchar().lower()

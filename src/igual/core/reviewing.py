@@ -13,6 +13,8 @@ from igual.core.rulings import Decision, Ruling, Rulings, decision
 from igual.core.text.characters import visible
 
 _MARKS = "‹›"
+# What stands in the drawing of a text for something else than itself, besides the dots for spaces.
+_NAMED = set("⟨⟩→↵")
 # What may stand for a value besides itself in a sheet: long ones are drawn whole.
 _WHOLE = 1 << 20
 
@@ -151,9 +153,9 @@ def _put_right(answer: Answer) -> tuple[Answer, str]:
     if shown_whole(answer.value) == shown:
         return answer, ""
     drawn = shown[1:-1]
-    # Spaces at the ends are what is lost most often; they are drawn as dots.
-    for meant in (drawn, drawn.replace("·", " ")):
-        if shown_whole(meant) == shown:
+    # Spaces at the ends are what is lost most often; they are drawn as dots. What is named can't be told for sure.
+    for meant in (drawn.replace("·", " "), drawn):
+        if shown_whole(meant) == shown and not _NAMED & set(meant):
             note = f"the value had been changed from {meant!r} to {answer.value!r}; taken as {meant!r}"
             return answer._replace(value=meant), note
     wrong = f"the value {answer.value!r} isn't the one that went out, {shown}"

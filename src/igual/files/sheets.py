@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -209,7 +209,7 @@ def _xlsx_lines(path: Path) -> Iterator[list[Any]]:
     from igual.files.workbooks import rows_of
 
     try:
-        lines: Iterable[Sequence[Any]] = rows_of(path)
+        lines = rows_of(path)
     except IgualError as error:
         raise RulingError(str(error)) from None
     return (list(line) for line in lines)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+import contextlib
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 from zipfile import BadZipFile, ZipFile
@@ -16,7 +17,7 @@ _LARGEST = 1 << 30
 _NAMED = "column {}"
 
 
-def rows_of(path: Path) -> Iterator[Sequence[Any]]:
+def rows_of(path: Path) -> list[Sequence[Any]]:
     """The cells of the first sheet that can be seen, row by row, as values and never as formulas."""
     from openpyxl import load_workbook
     from openpyxl.utils.exceptions import InvalidFileException
@@ -28,12 +29,12 @@ def rows_of(path: Path) -> Iterator[Sequence[Any]]:
         book = load_workbook(path, read_only=True, data_only=True, keep_links=False)
     except (BadZipFile, InvalidFileException, KeyError, ValueError, SyntaxError) as error:
         raise TableError(f"{path.name} is not a spreadsheet (.xlsx), or is damaged: {error}") from None
-    sheets = [sheet for sheet in book.worksheets if sheet.sheet_state == "visible"]
-    if not sheets:
-        raise TableError(f"{path.name} has no sheet")
-    sheets[0].reset_dimensions()
-    lines: Iterator[Sequence[Any]] = sheets[0].iter_rows(values_only=True)
-    return lines
+    with contextlib.closing(book):
+        sheets = [sheet for sheet in book.worksheets if sheet.sheet_state == "visible"]
+        if not sheets:
+            raise TableError(f"{path.name} has no sheet")
+        sheets[0].reset_dimensions()
+        return list(sheets[0].iter_rows(values_only=True))
 
 
 def read_workbook(path: Path) -> pa.Table:
