@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import json
 import os
+import warnings
 from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
@@ -47,7 +48,11 @@ def read_concepts(path: str | os.PathLike[str], language: str | None = None) -> 
         _refuse_remote(content, found.name)
     graph = rdflib.Graph()
     try:
-        graph.parse(data=content, format=_FORMATS[found.suffix.lower()], publicID=_BASE)
+        with warnings.catch_warnings():
+            warnings.simplefilter(
+                "ignore", DeprecationWarning
+            )  # rdflib's JSON-LD uses what rdflib deprecates
+            graph.parse(data=content, format=_FORMATS[found.suffix.lower()], publicID=_BASE)
     except Exception as error:
         # Each parser of rdflib raises errors of its own.
         said = str(error).strip().splitlines() or [type(error).__name__]
