@@ -55,6 +55,20 @@ def test_rulings_win_over_every_other_way() -> None:
     assert how["field maple"] == "match: folded"
 
 
+def test_what_differs_only_in_case_from_a_ruled_value_follows_it() -> None:
+    rulings = (
+        ruled("Oak?", "Common oak"), ruled("Stump", "keep as it is"), ruled("Banana", "not in the list"),
+        ruled("norway MAPLE", "Field maple"), ruled("Elm-", "Common oak"), ruled("Elm", "Field maple"),
+    )  # fmt: skip
+    trees = {"tree": ["OAK ?", "stump", "BANANA", "Norway maple", "Norway Maple", "elm"]}
+    outcome = book_of(*rulings).apply(trees)
+    assert outcome.table["tree"][:5] == ["Common oak", "stump", "BANANA", "Norway maple", "Norway maple"]
+    assert outcome.table["tree"][5] == "elm"
+    assert set(outcome.unknown["kind"]) == {"ruled out", "unlisted"}
+    strict = book_of(*rulings, case_sensitive=True).apply(trees)
+    assert strict.table["tree"][0] == "OAK ?"
+
+
 def test_what_is_not_in_the_list_becomes_what_otherwise_says() -> None:
     book = book_of(ruled("banana", "not in the list"), ruled("stump", "keep as it is"), otherwise="blank")
     assert book.apply({"tree": ["banana", "stump"]}).table["tree"] == ["", "stump"]

@@ -169,6 +169,13 @@ def trees() -> list[list[str]]:
         (421, "Unidentified"),
         (1203, "Oak?"),
         (1650, "Weeping willow"),
+        (1700, "Cherry"),
+        (1701, "Cherry"),
+        (1702, "Cherry"),
+        (1710, "Horse chesnut tree"),
+        (1720, "Maple"),
+        (1721, "Maple"),
+        (1730, "Plane"),
     ):
         rows[place][1] = species
     for place, contractor in (
@@ -176,9 +183,40 @@ def trees() -> list[list[str]]:
         (131, "Jardins BriÃ³n"),
         (800, "Pell & Quаy"),
         (950, "self"),
+        (960, "Tidewater"),
+        (961, "Tidewater"),
+        (970, "Aldous Tree Cair"),
     ):
         rows[place][6] = contractor
     rows[600][4], rows[601][4] = "Old\nTown", "Harb\u200bour"
+    return rows
+
+
+# What a steward ruled on the open values of May: column, value, rows, ruling, reason.
+RULINGS = (
+    ("species", "Cherry", "3", "Wild cherry", "the park has no other"),
+    ("species", "Horse chestnut tree", "1", "Horse chestnut", ""),
+    ("species", "Maple", "2", "keep as it is", "which one is seen when it has leaves"),
+    ("species", "Oak?", "1", "Common oak", "seen on the spot"),
+    ("species", "Plane", "1", "alias of London plane", ""),
+    ("species", "Unidentified", "2", "not in the list", ""),
+    ("species", "Weeping willow", "1", "new entry", "planted by the harbour in 2024"),
+    ("firm", "Tidewater", "2", "alias of Tidewater Arborists", ""),
+    ("firm", "Aldous Tree Cair", "1", "Aldous Tree Care Ltd", ""),
+    ("firm", "self", "1", "Almery Parks Departmant", "the crew itself"),
+)  # fmt: skip
+
+
+def june() -> list[list[str]]:
+    """The next month: fewer trees, what was ruled on in May, and variants nobody has seen."""
+    chance = random.Random("Port Almery in June")
+    rows = [tree(number, chance) for number in range(TREES + 1, TREES + 401)]
+    odd = ["Cherry", "cherry", "Oak?", "Maple", "Plane", "Weeping willow", "WEEPING WILLOW", "Weeping wilow",
+           "Turkish oak", "Silver lime", "Unidentified", "Tilia crodata"]  # fmt: skip
+    for place, species in enumerate(odd):
+        rows[20 + 11 * place][1] = species
+    for place, firm in ((31, "Tidewater"), (62, "Tidewater"), (93, "Aldous Tree Cair"), (124, "Greenleaf")):
+        rows[place][6] = firm
     return rows
 
 
@@ -203,6 +241,10 @@ def make(folder: Path) -> None:
         "notes",
     ]
     write(folder / "trees.csv", header, trees())
+    write(folder / "june.csv", header, june())
+    write(
+        folder / "ruled.csv", ["column", "value", "rows", "ruling", "reason"], [list(row) for row in RULINGS]
+    )
     write(
         folder / "species.csv",
         ["value", "alias", "botanical", "code"],

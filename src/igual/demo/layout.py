@@ -12,6 +12,8 @@ from igual.files.outputs import outputs
 FILES = {
     "trees.csv": "the raw register: 2,000 trees, three crews, three habits",
     "trees.toml": "the rulebook",
+    "june.csv": "the register's next month: 400 trees more, with spellings nobody has seen before",
+    "ruled.csv": "the sheet of what was open in the first month, as a steward filled it in",
     "species.csv": "reference list of species, with botanical names and other aliases",
     "districts.csv": "reference list of districts",
     "contractors.csv": "reference list of contractors",

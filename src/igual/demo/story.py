@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import pyarrow as pa
+import pyarrow.compute as pc
 from rich.console import RenderableType
 from rich.text import Text
 
 from igual.core.column import Column
 from igual.core.conditions import Condition
+from igual.core.findings import findings_of
 from igual.core.outcome import Outcome
+from igual.core.reviewing import judged, waiting_for_rulings
 from igual.core.rulebook import Rulebook
+from igual.core.rulings import Rulings
 from igual.core.survey import survey
 from igual.core.tally import tally
 from igual.demo.layout import FILES, Laid
@@ -19,13 +24,18 @@ from igual.engines import text_column
 from igual.engines.arrow_tables import ArrowEngine
 from igual.files.outputs import outputs
 from igual.files.rulebooks import load_rulebook
+from igual.files.rulings import record_rulings, rulings_file
+from igual.files.sheets import read_sheet, write_sheet
 from igual.files.tables import read_table, write_table
+from igual.report.check_views import finding_line
+from igual.report.review_views import review_view
 from igual.report.tables import shown, table
 from igual.report.terminal import show
 from igual.report.views import effects_view, hints_view, open_view, survey_view, unknown_view, unused_line
 
 _LOOKED_AT = ("species", "site", "contractor")
 _TOP = 8
+_STEWARD, _DAY = "Ines", "2026-05-31"
 
 
 def tell(laid: Laid) -> None:
@@ -54,7 +64,7 @@ def tell(laid: Laid) -> None:
         "Apply the rulebook",
         f"igual apply {folder / 'trees.toml'} {folder / 'trees.csv'} --out {folder / 'clean.csv'}",
     )
-    outcome = book.run(names, lambda name: text_column(engine, source.table, name))
+    outcome = _ran(replace(book, rulings=Rulings()), source.table)
     clean = engine.rebuilt(source.table, outcome.trails)
     with outputs([folder / name for name in FILES]) as staged:
         for name, made in (
@@ -63,20 +73,60 @@ def tell(laid: Laid) -> None:
             ("crosswalk.csv", outcome.crosswalks.table),
         ):
             write_table(made, staged.place(folder / name), ".csv", source.dialect)
+        write_sheet(waiting_for_rulings(outcome), staged.place(folder / "open.xlsx"), ".xlsx")
     show(effects_view(outcome))
     show(_before_and_after(outcome, "species"))
 
     _step(3, "See what waits for you", f"igual check {folder / 'trees.toml'} {folder / 'trees.csv'}")
     show(unknown_view(outcome), open_view(outcome), unused_line(outcome), hints_view(outcome))
 
-    _step(4, "Your turn", f"edit {folder / 'trees.toml'}, then: igual demo {folder}")
+    _step(
+        4,
+        "Decide once",
+        f"igual apply {folder / 'trees.toml'} {folder / 'trees.csv'} --open {folder / 'open.xlsx'}",
+        f"igual review {folder / 'trees.toml'} {folder / 'ruled.csv'} --by {_STEWARD}",
+    )
+    show("What is open went out as a sheet; it came back as ruled.csv, with one slip of the pen.\n")
+    decided = judged(read_sheet(folder / "ruled.csv"), book, _STEWARD, _DAY)
+    kept = record_rulings(rulings_file(folder / "trees.toml"), [one.ruling for one in decided.taken])
+    show(review_view(decided))
+
+    _step(5, "The next month", f"igual check {folder / 'trees.toml'} {folder / 'june.csv'}")
+    june = read_table(folder / "june.csv")
+    later = _ran(replace(book, rulings=kept), june.table)
+    show(*(finding_line(one) for one in findings_of(later, june.table.num_rows)), "")
+    show(_ruled(later))
+
+    _step(6, "Your turn", f"edit {folder / 'trees.toml'}, then: igual demo {folder}")
     show(_files(folder))
 
 
-def _step(number: int, title: str, command: str) -> None:
+def _ran(book: Rulebook, source: pa.Table) -> Outcome:
+    engine = ArrowEngine()
+    return book.run(engine.names(source), lambda name: text_column(engine, source, name))
+
+
+def _ruled(outcome: Outcome) -> RenderableType:
+    """What the rulings of the month before did in this one."""
+    walk = outcome.crosswalks.table
+    ruled = walk.filter(pc.match_substring_regex(walk["how"], "ruling|ruled"))
+    rows = [
+        (
+            shown(one["column"]),
+            shown(one["raw"]),
+            shown(one["clean"]),
+            one["rows"],
+            one["how"].split("; ")[-1],
+        )
+        for one in ruled.to_pylist()
+    ]
+    return table("Where rulings did their work", ("column", "raw", "clean", "rows#", "how"), rows)
+
+
+def _step(number: int, title: str, *commands: str) -> None:
     show("")
     show(Text.assemble((f" {number} ", "reverse"), (f" {title}  ", "bold")))
-    show(Text(f"    {command}\n", style="cyan"))
+    show(Text("".join(f"    {command}\n" for command in commands), style="cyan"))
 
 
 def _before_and_after(outcome: Outcome, column: str) -> RenderableType:
@@ -108,7 +158,9 @@ def _files(folder: Path) -> RenderableType:
     made = {
         "clean.csv": "the clean register",
         "trail.csv": "what each rule made of each distinct value",
-        "crosswalk.csv": "raw and clean values, for any other program to join",
+        "crosswalk.csv": "raw and clean values and how, for any other program to join",
+        "open.xlsx": "the sheet of what was open",
+        "trees.rulings.csv": "what was ruled; every run of trees.toml knows it",
     }
     rows = [(Text(str(folder / name)), what) for name, what in {**FILES, **made}.items()]
     return table("Where everything lies", ("file", "what it is"), rows)

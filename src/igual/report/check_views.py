@@ -39,18 +39,19 @@ def _examples(values: Sequence[Found]) -> str:
 
 
 def since_lines(found: Sequence[Since]) -> list[Text]:
-    """What is new, gone or moved since an earlier run, a line each; nothing for columns where nothing is."""
+    """What is new, gone or moved since an earlier run, a line a column; nothing for columns where nothing is."""
     lines = []
     for one in found:
-        head = (f"{one.column}: ", "bold")
+        said = []
         for what, values in (("new", one.new), ("gone", one.vanished)):
             if values:
-                rows = sum(value.rows for value in values)
-                said = f"{counted(len(values), 'raw value')} {what} since then ({counted(rows, 'row')})"
-                lines.append(Text.assemble(head, f"{said}: {_examples(values)}"))
+                rows = counted(sum(value.rows for value in values), "row")
+                said.append(f"{counted(len(values), 'raw value')} {what} ({rows}): {_examples(values)}")
         if one.moved:
             moves = [f"{quoted(clean)} {100 * old:.1f} → {100 * new:.1f} %" for clean, old, new in one.moved]
-            lines.append(Text.assemble(head, f"shares moved: {examples(moves)}"))
+            said.append(f"shares moved: {examples(moves)}")
+        if said:
+            lines.append(Text.assemble((f"{one.column}: ", "bold"), ("since then ", "dim"), "; ".join(said)))
     return lines
 
 

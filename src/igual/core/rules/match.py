@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Iterable, Mapping, Sequence
 from copy import copy
 from typing import Any, Literal
 
 import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 from pydantic import Field, field_validator, model_validator
@@ -20,6 +22,7 @@ from igual.core.matching.vocabulary import Vocabulary
 from igual.core.rules.base import NearMiss, Rewriter, Rewritten
 from igual.core.rules.lookup import ListRule, Otherwise, given_or_otherwise, near_spellings, unknown_among
 from igual.core.rulings import NEW, Decision, Ruling, decision
+from igual.core.text.folding import folded_key
 
 
 class Match(ListRule):
@@ -39,7 +42,8 @@ class Match(ListRule):
     otherwise: what becomes of a value that isn't in the list: `flag` (keep it, and warn), `keep`, `blank`
         (an empty text), or `{ text = "…" }`. Whatever is chosen, it is listed as unknown, with its rows.
 
-    What stewards have ruled on single values (see `Rulings`) wins over every other way to match.
+    What stewards have ruled on single values (see `Rulings`) wins over every other way to match; where the rule folds,
+    values that differ from a ruled one only in case and the like follow it, unless it is to stay as it is.
     Missing values and blanks stay as they are. Open values stay too, until somebody rules on them; where an
     attribute is given, what becomes of them is what `otherwise` says.
 
@@ -146,25 +150,48 @@ class _Rewriter:
                 )
         return decided, tuple(notes)
 
-    def _matched(self, values: pa.Array, decided: Mapping[int, tuple[Ruling, Decision]]) -> Matched:
-        """How values are matched; rulings win over every other way."""
-        if not decided:
+    def _matched(self, values: pa.Array, decided: dict[int, tuple[Ruling, Decision]]) -> Matched:
+        """How values are matched; rulings win over every other way, and loosely over likeness: see `_loosely`."""
+        if not self._rulings:
             return matched(values, self._index, self._rule.by, self._thresholds)
         found = Matched.none_yet(values)
         left = np.setdiff1d(np.arange(len(values)), [*decided])
         found.taken_over(
             left, matched(values.take(pa.array(left)), self._index, self._rule.by, self._thresholds)
         )
+        decided |= self._loosely(values, found, left)
         for place, (ruling, made) in decided.items():
             found.how[place] = How.RULING
-            found.said[place] = f"ruled {ruling.who}".strip() + (
-                f": {ruling.reason}" if ruling.reason else ""
-            )
+            on = "" if values[place].as_py() == ruling.value else f" on {ruling.value!r}"
+            reason = f": {ruling.reason}" if ruling.reason else ""
+            found.said[place] = f"ruled {ruling.who}".strip() + on + reason
             found.status[place] = UNKNOWN if made.kind == "unlisted" else SETTLED
             found.score[place] = made.kind != "unlisted"
-            if made.kind in ("entry", "alias"):
-                found.entry[place] = self._place_of[made.text]
+            found.entry[place] = self._place_of.get(made.text, -1)
         return found
+
+    def _loosely(
+        self, values: pa.Array, found: Matched, left: npt.NDArray[np.int64]
+    ) -> dict[int, tuple[Ruling, Decision]]:
+        """Values that differ only in case and the like from one on which there is a ruling, where the rule folds.
+
+        What the list itself knows goes before, and a value that was to stay as it is says nothing of another.
+        """
+        if "folded" not in self._rule.by or self._rule.case_sensitive:
+            return {}
+        asked = left[np.isin(found.how[left], (How.NONE, How.FUZZY))]
+        by_key: dict[str, tuple[Ruling, Decision] | None] = {}
+        rulings = list(self._rulings.values())
+        keys = folded_key(pa.array([one.value for one in rulings], TEXT)).to_pylist()
+        for key, one in zip(keys, rulings, strict=True):
+            with contextlib.suppress(ListError):
+                made = decision(one.ruling, one.value, self._reference.entry_of)
+                known = by_key.get(key, (one, made))
+                same = known is not None and known[1] == made
+                by_key[key] = (one, made) if same and made.kind != "keep" else None
+        asked_keys = folded_key(values.take(pa.array(asked))).to_pylist()
+        hits = zip(asked.tolist(), (by_key.get(key) if key else None for key in asked_keys), strict=True)
+        return {place: hit for place, hit in hits if hit is not None}
 
     def near_misses(self, values: pa.Array, unused: Sequence[str]) -> list[NearMiss]:
         near = near_spellings(values, self._index.spellings.to_pylist())
