@@ -1,11 +1,11 @@
 #!/usr/bin/env bash
 # Take the pictures of docs/screenshots again, each in a real terminal window on a virtual screen.
-# Needs xvfb, xterm, imagemagick and fonts-dejavu of Debian; installs them when they are missing.
+# Needs xvfb, xterm, imagemagick, fonts-dejavu and libreoffice-calc of Debian; installs them when they are missing.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 pictures="$PWD/docs/screenshots"
-if ! command -v Xvfb xterm import >/dev/null; then
-  apt-get update -q && apt-get install -q -y xvfb xterm imagemagick fonts-dejavu-core
+if ! command -v Xvfb xterm import soffice >/dev/null; then
+  apt-get update -q && apt-get install -q -y xvfb xterm imagemagick fonts-dejavu-core libreoffice-calc
 fi
 work=$(mktemp -d)
 display=":$((90 + RANDOM % 100))"
@@ -14,14 +14,14 @@ screen=$!
 trap 'kill $screen; rm -rf "$work"' EXIT
 sleep 1
 
-# picture NAME LINES COMMAND: the last LINES lines that COMMAND shows ("top": the first ones).
+# picture NAME LINES COMMAND [SAID]: the last LINES lines that COMMAND shows ("top": the first ones), under SAID.
 picture() {
-  local name=$1 part=$2 command=$3
+  local name=$1 part=$2 command=$3 said=${4:-$3}
   cat >"$work/show" <<EOF
 cd "$work"
 stty cols 140 rows 42
 script -qec 'stty cols 140; $command' /dev/null >"$work/shown" 2>&1
-printf '\033[1;32m\$\033[0m %s\n' '$command'
+printf '\033[1;32m\$\033[0m %s\n' '$said'
 if [ "$part" = top ]; then head -n 39 "$work/shown"; else tail -n $part "$work/shown"; fi
 printf '\033[?25l'
 touch "$work/ready"
@@ -44,7 +44,21 @@ picture survey top 'igual survey port/trees.csv -c species -c district -c height
 picture tally top 'igual tally port/trees.csv -c district --top 30'
 picture preview top 'igual apply port/trees.toml port/trees.csv --preview 3'
 picture apply top 'igual apply port/trees.toml port/trees.csv --out clean.csv --trail trail.csv'
-picture check top 'igual check port/trees.toml port/trees.csv'
+rm -f "$work/port/trees.rulings.csv"
+picture asking top '{ sleep 4; printf y; sleep 2; printf 2; sleep 2; printf k; sleep 3; printf q; } | script -qec "igual review port/trees.toml --table port/trees.csv --by Ines" /dev/null' \
+  'igual review port/trees.toml --table port/trees.csv --by Ines'
+rm -f "$work/port/trees.rulings.csv"
+picture review top 'igual review port/trees.toml port/ruled.csv --by Ines'
+picture check top 'igual check port/trees.toml port/june.csv'
 picture compare top 'igual tally port/trees.csv -c district --against port/clean.csv --top 10; igual tally port/clean.csv -c site --by condition'
 picture match top 'igual match port/trees.csv -c species -l port/species.csv'
 picture lookalikes top 'igual lookalikes port/trees.csv -c species'
+
+# The sheet, in a spreadsheet program.
+DISPLAY=$display soffice "-env:UserInstallation=file://$work/profile" --nologo --norestore --nofirststartwizard \
+  --calc "$work/port/open.xlsx" >/dev/null 2>&1 &
+sheet=$!
+sleep 20
+DISPLAY=$display import -window root -colors 64 "$pictures/sheet.png"
+pkill -P $sheet || true
+kill $sheet 2>/dev/null || true

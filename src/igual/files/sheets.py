@@ -20,7 +20,10 @@ SHEET = (
     "column", "value", "shown", "rows", "proposal", "score", "why", "runners-up", "ruling", "reason",
 )  # fmt: skip
 _NEEDED = ("column", "value", "ruling")
-_WIDTHS = (14, 30, 30, 8, 26, 8, 44, 40, 26, 30)
+# Columns are as wide as what is in them, up to so many characters: all of them fit on a common screen.
+_WIDEST = (9, 20, 20, 8, 20, 9, 26, 18, 22, 16)
+_WRAPPED = ("value", "shown", "proposal", "why", "runners-up", "reason")
+_ZOOM, _LINE_HEIGHT = 75, 15
 _XLSX = ".xlsx"
 SHEET_ENDINGS = (".csv", ".tsv", _XLSX)
 # A cell of a spreadsheet holds no more.
@@ -84,19 +87,22 @@ def _write_xlsx(rows: Sequence[dict[str, Any]], choices: Sequence[Sequence[str]]
             cell.number_format = "@"
         elif given is not None:
             cell.value = given
+            cell.number_format = "0.00" if isinstance(given, float) else "0"
 
     for place, name in enumerate(SHEET, 1):
         put(sheet, 1, place, name)
         head = sheet.cell(1, place)
         head.font, head.fill = Font(bold=True), PatternFill("solid", fgColor="DDE3EA")
-        sheet.column_dimensions[get_column_letter(place)].width = _WIDTHS[place - 1]
+        longest = max((len(str(record[name] or "")) for record in rows), default=0)
+        room = _WIDEST[place - 1] if name in ("ruling", "reason") else max(longest + 1, len(name) + 3)
+        sheet.column_dimensions[get_column_letter(place)].width = min(room, _WIDEST[place - 1])
     ruling = SHEET.index("ruling") + 1
     for row, (record, offered) in enumerate(zip(rows, choices, strict=True), 2):
         for place, name in enumerate(SHEET, 1):
             put(sheet, row, place, record[name])
-            sheet.cell(row, place).alignment = Alignment(
-                vertical="top", wrap_text=name in ("why", "runners-up")
-            )
+            sheet.cell(row, place).alignment = Alignment(vertical="top", wrap_text=name in _WRAPPED)
+        lines = max(-(-len(str(record[n] or "")) // (_WIDEST[SHEET.index(n)] - 2)) for n in _WRAPPED)
+        sheet.row_dimensions[row].height = _LINE_HEIGHT * max(lines, 1)
         for name in ("ruling", "reason"):
             cell = sheet.cell(row, SHEET.index(name) + 1)
             cell.fill, cell.number_format = PatternFill("solid", fgColor="FFF7D6"), "@"
@@ -109,6 +115,7 @@ def _write_xlsx(rows: Sequence[dict[str, Any]], choices: Sequence[Sequence[str]]
         sheet.add_data_validation(pick)
         pick.add(sheet.cell(row, ruling))
     sheet.freeze_panes = "C2"
+    sheet.sheet_view.zoomScale = _ZOOM
     sheet.auto_filter.ref = f"A1:{get_column_letter(len(SHEET))}{len(rows) + 1}"
     book.save(path)
     _without_times(path)
