@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 from dataclasses import replace
+from datetime import datetime
 from pathlib import Path
 
 import openpyxl
@@ -270,11 +271,18 @@ def test_a_workbook_helps_the_steward_and_never_computes(tmp_path: Path) -> None
 def test_what_a_spreadsheet_did_to_values_is_put_right_or_said(tmp_path: Path) -> None:
     path = tmp_path / "open.xlsx"
     book = book_of()
-    book.apply({"tree": ["0071", "TRUE", " stump", "1e5", "banana"]}).save_open(path)
-    changed = {"0071": 71, "TRUE": True, " stump": "stump", "1e5": 100000.0, "banana": "bananas"}
+    book.apply({"tree": ["0071", "TRUE", " stump", "1e5", "banana", "2024-05-01 x"]}).save_open(path)
+    changed = {
+        "0071": 71,
+        "TRUE": True,
+        " stump": "stump",
+        "1e5": 100000.0,
+        "banana": "bananas",
+        "2024-05-01 x": datetime(2024, 5, 1),
+    }
     answers = dict.fromkeys(changed, "keep as it is")
     review = igual.Rulings().review(filled(path, answers, **changed), book)
-    assert sorted(review.taken["value"]) == [" stump", "0071", "1e5", "TRUE", "banana"]
+    assert sorted(review.taken["value"]) == [" stump", "0071", "1e5", "2024-05-01 x", "TRUE", "banana"]
     said = {one.ruling.value: one.note for one in review._found.taken}
     assert said["0071"] == "the value had been changed from '0071' to '71'; taken as '0071'"
     sheet = openpyxl.Workbook()

@@ -38,10 +38,12 @@ def review_view(review: Review, most: int = 30) -> RenderableType:
             if one.before is not None:
                 said += f"; overrules {one.before.ruling!r} {one.before.who}"
             said += f"; {one.note}" if one.note else ""
-            rows.append((one.row, shown(one.ruling.column), shown(one.ruling.value), one.rows, Text(said)))
+            many = one.rows or ""  # a sheet made by hand may not say
+            rows.append((one.row, shown(one.ruling.column), shown(one.ruling.value), many, Text(said)))
         if left := len(review.taken) - most:
             rows += [("", "", Text(f"{left:,} more", "dim"), "", "")] if left > 0 else []
-        title = f"Rulings taken: {counted(len(review.taken), 'value')}, {counted(review.rows, 'row')}"
+        title = f"Rulings taken: {counted(len(review.taken), 'value')}"
+        title += f", {counted(review.rows, 'row')}" if review.rows else ""
         parts.append(table(title, ("sheet row#", "column", "value", "rows#", "what becomes of it"), rows))
     if review.refused:
         refused = [(one.row, shown(one.column), shown(one.value), Text(one.why)) for one in review.refused]

@@ -7,12 +7,16 @@ the value they cover. Frequencies come from the list alone.
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
 
 from igual.core.matching.sounds import consonants
 from igual.core.matching.texts import Ints, Texts, spans
+
+if TYPE_CHECKING:
+    from scipy import sparse
 
 _COLUMNS = 1 << 20
 _SPACE = ord(" ")
@@ -40,6 +44,8 @@ def _runs(texts: Texts, seed: int) -> tuple[Ints, Ints]:
 
 def _counted(texts: Texts, sounded: Texts) -> sparse.csr_array:
     """Which q-grams each text has, and its consonants, (texts, columns)."""
+    from scipy import sparse  # it takes a sixth of a second to load, and not every list needs it
+
     one, other = _runs(texts, 1), _runs(consonants(sounded), 2)
     rows, columns = (np.concatenate(both) for both in zip(one, other, strict=True))
     found = sparse.csr_array((np.ones(len(rows), np.float32), (rows, columns)), shape=(len(texts), _COLUMNS))
