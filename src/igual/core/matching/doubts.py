@@ -57,6 +57,20 @@ def doubts(value: Sequence[str], entry: Sequence[str], vocabulary: Vocabulary) -
     return found
 
 
+def telling_words(words: Iterable[str], vocabulary: Vocabulary) -> set[str]:
+    """The words without which no doubt arises: those with a number, roman numerals, short ones, opposites."""
+    return {
+        word
+        for word in words
+        if len(word) <= _SHORT_WORD
+        or word in NUMBERS
+        or word in vocabulary.groups_of
+        or word.startswith(tuple(NEGATIONS))
+        or is_roman(word)
+        or _DIGITS.search(word)
+    }
+
+
 def lost_words(value: Sequence[str], entry: Sequence[str], vocabulary: Vocabulary) -> list[str]:
     """Words that only one of two texts has, where that is all that sets them apart, less the small ones."""
     mine, theirs = _without_common(value, entry)

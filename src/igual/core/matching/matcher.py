@@ -15,7 +15,7 @@ import pyarrow.compute as pc
 from igual.core.column import Mask
 from igual.core.matching.chunks import Tell, by_chunks
 from igual.core.matching.compared import Compared
-from igual.core.matching.doubts import SHORT, doubts, lost_words, suspects
+from igual.core.matching.doubts import SHORT, doubts, lost_words, suspects, telling_words
 from igual.core.matching.index import BY_INITIALS, BY_LETTERS, BY_WORDS, How, LookUp, MatchIndex
 from igual.core.matching.reasons import reasons
 from igual.core.matching.scoring import Floats
@@ -142,7 +142,11 @@ def matched(
             return liken(values.take(pa.array(chunk)), index, thresholds)
 
         index.make_ready()
-        for chunk, likened in by_chunks(np.flatnonzero(left), _CHUNK, one, tell):
+        # Texts of like lengths together: the matrices of their characters have less to leave empty.
+        lengths = pc.utf8_length(values).to_numpy(zero_copy_only=False)
+        places = np.flatnonzero(left)
+        places = places[np.argsort(-lengths[places], kind="stable")]
+        for chunk, likened in by_chunks(places, _CHUNK, one, tell):
             found.taken_over(chunk, likened)
     return found
 
@@ -261,16 +265,20 @@ def _against(
     spaces = [pc.count_substring(words, " ").to_numpy(zero_copy_only=False) for words in (mine, theirs)]
     long = values.begun[places] | entries.begun[chosen] | (np.maximum(*spaces) >= MOST_WORDS)
     asked = looked_at | short | long | case_sensitive | (reading == BY_INITIALS)
-    for number in np.flatnonzero(worth & asked).tolist():
+    places_asked = np.flatnonzero(worth & asked)
+    pairs = [words.take(pa.array(places_asked)).to_pylist() for words in (mine, theirs)]
+    split = [[text.split() for text in texts] for texts in pairs]
+    telling = telling_words({word for side in split for words in side for word in words}, index.vocabulary)
+    for number, value, entry in zip(places_asked.tolist(), *split, strict=True):
         if long[number]:
             found[number] = ["the text is too long to compare whole"]
             continue
         if same_letters[number] and not case_sensitive:
             continue
-        value, entry = mine[number].as_py().split(), theirs[number].as_py().split()
         texts: list[str] = []
         if looked_at[number]:
-            texts += doubts(value, entry, index.vocabulary)
+            if not (telling.isdisjoint(value) and telling.isdisjoint(entry)):
+                texts += doubts(value, entry, index.vocabulary)
             if not texts and (lost := lost_words(value, entry, index.vocabulary)):
                 texts.append(f"{' and '.join(f'‘{word}’' for word in lost)} may matter")
         if short[number] and not same_letters[number] and not texts:
