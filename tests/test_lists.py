@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
+import zipfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -71,6 +72,21 @@ def test_cells_of_a_workbook_are_texts(tmp_path: Path, run: Run) -> None:
     (tmp_path / "b.toml").write_text('igual = 1\n[[rule]]\ncolumn = "a"\ndo = "spacing"\n')
     assert run(f"apply b.toml {path.name} --out out.csv").returncode == 0
     assert (tmp_path / "out.csv").read_text() == "a,b,column 3\n7,2,TRUE\n2024-05-31,2.5,\n"
+    laughs = '<!DOCTYPE x [<!ENTITY a "ha"><!ENTITY b "&a;&a;&a;&a;">]>'
+    with zipfile.ZipFile(path) as made:
+        parts = {name: made.read(name).decode() for name in made.namelist()}
+    sheet = parts["xl/worksheets/sheet1.xml"]
+    parts["xl/worksheets/sheet1.xml"] = (
+        laughs + sheet.partition("?>")[2].lstrip() if "?>" in sheet else laughs + sheet
+    )
+    with zipfile.ZipFile(path, "w") as made:
+        for name, content in parts.items():
+            made.writestr(name, content)
+    done = run(f"survey {path.name}")
+    assert (
+        done.returncode,
+        "is not a spreadsheet (.xlsx), or is damaged: Unable to read" in done.stderr,
+    ) == (2, True)
     path.write_bytes(b"PK\x03\x04 broken")
     done = run(f"survey {path.name}")
     assert (done.returncode, "is not a spreadsheet (.xlsx), or is damaged" in done.stderr) == (2, True)

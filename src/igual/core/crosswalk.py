@@ -153,6 +153,16 @@ class Crosswalk:
                 several.add(raw)
         return made, several
 
+    def _join(self, column: str) -> tuple[pa.Array, pa.Array, set[str]]:
+        """Raw values that stand once or always become the same, what they become, and the others."""
+        part = self.of(column)
+        raw, clean = (part[name].combine_chunks() for name in ("raw", "clean"))
+        if len(pc.unique(raw)) == len(raw):
+            return raw, clean, set()
+        made, several = self.known(column)
+        keys = [raw for raw in made if raw not in several]
+        return pa.array(keys, TEXT), pa.array([made[raw] for raw in keys], TEXT), several
+
     def run(
         self, names: Sequence[str], column: Callable[[str], Column]
     ) -> tuple[Mapping[str, ColumnTrail], list[Strange]]:
@@ -169,11 +179,9 @@ class Crosswalk:
             if name != source and name in names:
                 raise TableError(f"the crosswalk would write over the column {name!r}")
             begun = ColumnTrail.begin(source, column(source))
-            made, several = self.known(name)
-            keys = [raw for raw in made if raw not in several]
-            clean = pa.array([made[raw] for raw in keys], TEXT)
+            keys, clean, several = self._join(name)
             values = begun.values
-            places = pc.index_in(values, pa.array(keys, TEXT), skip_nulls=True)
+            places = pc.index_in(values, keys, skip_nulls=True)
             found = places.is_valid()
             trails[name] = replace(
                 begun, name=name, values=pc.if_else(found, clean.take(places), values), is_merged=False

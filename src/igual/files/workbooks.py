@@ -18,7 +18,10 @@ _NAMED = "column {}"
 
 
 def rows_of(path: Path) -> list[Sequence[Any]]:
-    """The cells of the first sheet that can be seen, row by row, as values and never as formulas."""
+    """The cells of the first sheet that can be seen, row by row, as values and never as formulas.
+
+    openpyxl reads with defusedxml, which refuses files whose entities would unfold without end.
+    """
     from openpyxl import load_workbook
     from openpyxl.utils.exceptions import InvalidFileException
 
@@ -26,15 +29,17 @@ def rows_of(path: Path) -> list[Sequence[Any]]:
         with ZipFile(path) as packed:
             if sum(part.file_size for part in packed.infolist()) > _LARGEST:
                 raise TableError(f"{path.name} unpacks to more than a gigabyte; save it as CSV")
-        book = load_workbook(path, read_only=True, data_only=True, keep_links=False)
+        with contextlib.closing(
+            load_workbook(path, read_only=True, data_only=True, keep_links=False)
+        ) as book:
+            sheets = [sheet for sheet in book.worksheets if sheet.sheet_state == "visible"]
+            if not sheets:
+                raise TableError(f"{path.name} has no sheet")
+            sheets[0].reset_dimensions()
+            return list(sheets[0].iter_rows(values_only=True))
     except (BadZipFile, InvalidFileException, KeyError, ValueError, SyntaxError) as error:
-        raise TableError(f"{path.name} is not a spreadsheet (.xlsx), or is damaged: {error}") from None
-    with contextlib.closing(book):
-        sheets = [sheet for sheet in book.worksheets if sheet.sheet_state == "visible"]
-        if not sheets:
-            raise TableError(f"{path.name} has no sheet")
-        sheets[0].reset_dimensions()
-        return list(sheets[0].iter_rows(values_only=True))
+        said = (str(error).splitlines() or [type(error).__name__])[0]
+        raise TableError(f"{path.name} is not a spreadsheet (.xlsx), or is damaged: {said}") from None
 
 
 def read_workbook(path: Path) -> pa.Table:
