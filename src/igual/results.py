@@ -111,8 +111,9 @@ class Matches(Shown):
 
     @cached_property
     def table(self) -> pd.DataFrame:
-        columns = records.MATCHES if self._found.given is None else (*records.MATCHES, "given")
-        return frame_of(records.of_matches(self._found), columns)
+        import pandas as pd
+
+        return pd.DataFrame(records.match_columns(self._found))
 
     @cached_property
     def candidates(self) -> pd.DataFrame:

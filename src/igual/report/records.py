@@ -97,6 +97,12 @@ def of_outcome(outcome: Outcome) -> dict[str, Any]:
 
 
 def of_matches(matches: Matches) -> Records:
+    columns = match_columns(matches)
+    return [dict(zip(columns, row, strict=True)) for row in zip(*columns.values(), strict=True)]
+
+
+def match_columns(matches: Matches) -> dict[str, list[Any]]:
+    """The columns of a table of matches, most rows first."""
     found, order = matches.found, np.array(matches.order, np.int64)
     values, why = found.values.to_pylist(), found.why
     names = [*matches.names, None]  # -1 is no entry
@@ -114,7 +120,7 @@ def of_matches(matches: Matches) -> Records:
         given = (*matches.given, None)
         settled = np.where(found.status[order] == SETTLED, found.entry[order], -1)
         columns["given"] = [given[entry] for entry in settled.tolist()]
-    return [dict(zip(columns, row, strict=True)) for row in zip(*columns.values(), strict=True)]
+    return columns
 
 
 def of_candidates(matches: Matches) -> Records:

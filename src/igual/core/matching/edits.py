@@ -25,8 +25,8 @@ FAR = 20_000
 # Costs are counted in hundredths of a nat: e to the minus one is 100.
 UNIT = 100
 _BLOCK = 24_576
-# For fewer pairs it doesn't pay to load what is compiled.
-_WORTH_COMPILING = 20_000
+# For fewer pairs it doesn't pay to load what is compiled, or to call it.
+_WORTH_LOADING, _WORTH_CALLING = 20_000, 200
 _CENTRE = BAND + 1
 _EXTRA, _MISSING, _INSTEAD, _SWAPPED = range(4)
 
@@ -69,6 +69,7 @@ class Edits:
         self._substitutions = substitutions.ravel()
         self._first = self._weights[PLACE_OF["first"]]
         self._swap = self._weights[PLACE_OF["swapped"]]
+        self._compiled: Callable[..., None] | None = None
 
     def values(self, texts: Texts) -> Prepared:
         return self._prepared(texts, "extra")
@@ -91,8 +92,10 @@ class Edits:
         one, other: places in values and entries, (pairs,).
         """
         found = np.full(len(one), FAR, np.int16)
-        programme = _compiled() if len(one) >= _WORTH_COMPILING else None
-        if programme is not None:
+        if self._compiled is None and len(one) >= _WORTH_LOADING:
+            self._compiled = _compiled()
+        programme = self._compiled
+        if programme is not None and len(one) >= _WORTH_CALLING:
             sides = (values.packed, values.texts.lengths, entries.packed, entries.texts.lengths)
             weights = self._substitutions.reshape(CLASSES, CLASSES), int(self._first), int(self._swap)
             programme(*sides, one, other, *weights, BAND, FAR, found)
