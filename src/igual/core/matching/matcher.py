@@ -142,11 +142,7 @@ def matched(
             return liken(values.take(pa.array(chunk)), index, thresholds)
 
         index.make_ready()
-        # Texts of like lengths together: the matrices of their characters have less to leave empty.
-        lengths = pc.utf8_length(values).to_numpy(zero_copy_only=False)
-        places = np.flatnonzero(left)
-        places = places[np.argsort(-lengths[places], kind="stable")]
-        for chunk, likened in by_chunks(places, _CHUNK, one, tell):
+        for chunk, likened in by_chunks(np.flatnonzero(left), _CHUNK, one, tell):
             found.taken_over(chunk, likened)
     return found
 
