@@ -181,12 +181,14 @@ def test_a_list_from_a_query(tmp_path: Path, database: str, monkeypatch: pytest.
     query = "select name as value, also as alias, code from species -- 100 % :all"
     found = igual.ReferenceList.from_sql(database, query)
     assert (found.values, found.attributes) == (("Norway maple", "Common oak"), {"code": ("1", "2")})
+    codes = igual.Codebook.from_sql(database, "select code, name as label from species")
+    assert codes.labels == {"1": "Norway maple", "2": "Common oak"}
     monkeypatch.setenv("IGUAL_DATABASE_TOWN_TREES", database)
     book = tmp_path / "b.toml"
     lists = '[lists.l]\nsql = "select name as value from species"\ndatabase = "town trees"\n'
-    codes = '[codebooks.c]\nsql = "select code, name as label from species"\ndatabase = "town trees"\n'
+    coded = '[codebooks.c]\nsql = "select code, name as label from species"\ndatabase = "town trees"\n'
     rules = '[[rule]]\ncolumn = "t"\ndo = "label"\ncodebook = "c"\n[[rule]]\ncolumn = "t"\ndo = "match"\nlist = "l"\n'
-    book.write_text(f"igual = 1\n{lists}{codes}{rules}")
+    book.write_text(f"igual = 1\n{lists}{coded}{rules}")
     loaded = igual.Rulebook.load(book)
     assert loaded.apply({"t": ["1", "common oak"]}).table == {"t": ["Norway maple", "Common oak"]}
     loaded.save(tmp_path / "again.toml")

@@ -36,6 +36,13 @@ class Codebook(core.Codebook):
         """
         return load_codebook(path, encoding, language)
 
+    @classmethod
+    def from_sql(cls, url: str, query: str) -> Codebook:
+        """Read a codebook from what a query gives, with columns as for `load`; see `ReferenceList.from_sql`."""
+        from igual.files.databases import queried
+
+        return codebook_of(queried(url, query), "the query")
+
 
 class ReferenceList(core.ReferenceList):
     __doc__ = core.ReferenceList.__doc__
