@@ -206,7 +206,7 @@ def test_a_ruling_that_is_out_of_date_is_a_finding(run: Run, write: Callable[...
     write("t.csv", "t\noak\n")
     done = run("check b.toml t.csv")
     assert (done.returncode, done.stdout) == (
-        1, "t: 1 value has a ruling that the list no longer knows, says the rulings: 'x'\n",
+        1, "t: 1 value has a ruling that the list no longer knows, says the file of rulings: 'x'\n",
     )  # fmt: skip
 
 

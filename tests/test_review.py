@@ -140,6 +140,17 @@ def test_a_list_without_room_for_aliases_stays_as_it_is(
     assert "alias of Common oak" in (town / "trees.rulings.csv").read_text()
 
 
+def test_aliases_that_a_cell_can_not_hold_are_said(run: Run, town: Path, write: Callable[..., Path]) -> None:
+    write("open.csv", sheet("tree,Oak|Ash,1,alias of Common oak", 'tree," oak! ",1,alias of Common oak'))
+    before = (town / "species.csv").read_bytes()
+    for _ in range(2):
+        done = run("review trees.toml open.csv --add-to-lists")
+        assert done.stdout.splitlines()[-1].endswith(
+            "species.csv: can't be kept among aliases: '·oak!·', 'Oak|Ash'"
+        )
+        assert (town / "species.csv").read_bytes() == before
+
+
 class Terminal:
     """The command on a terminal of its own."""
 

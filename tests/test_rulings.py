@@ -316,9 +316,12 @@ def test_every_row_of_a_sheet_is_judged_and_good_ones_are_taken() -> None:
         book, "Ben", "2026-06-01",
     )  # fmt: skip
     assert [one.ruling for one in found.taken] == [ruled("a", "Common oak", "Ben", "2026-06-01")]
+    contradiction = (
+        "it is ruled otherwise in another row ('Common oak' in row 4, 'Field maple' in row 5, 'Common oak' in row 6); "
+        "none is taken"
+    )
     assert [(one.row, one.why) for one in found.refused] == [
-        (5, "row 4 rules 'Common oak', and this one 'Field maple'; neither is taken"),
-        (6, "rows above contradict each other; none is taken"),
+        *((row, contradiction) for row in (4, 5, 6)),
         (7, "list 'species': 'Comon oak' is not an entry of the list; did you mean 'Common oak'?"),
         (8, "no rule of the rulebook matches a column 'tre'; did you mean 'tree'?"),
         (9, "there is no value"),
@@ -329,6 +332,9 @@ def test_every_row_of_a_sheet_is_judged_and_good_ones_are_taken() -> None:
     ]
     assert (found.unanswered, found.known) == (1, 1)
     again = judged(answered(("tree", "other", "Field maple")), book, "Ben", "2026-06-01", overrule=True)
+    both = answered(("tree", "other", "Common oak"), ("tree", "other", "Field maple"))
+    contradicting = judged(both, book, "Ben", "2026-06-01", overrule=True)
+    assert ([one.row for one in contradicting.refused], contradicting.taken) == ([2, 3], [])
     assert again.taken[0].before == ruled("other", "Common oak", reason="the leaf")
 
 

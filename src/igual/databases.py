@@ -9,6 +9,7 @@ import numpy as np
 
 from igual.core.column import Column
 from igual.core.conditions import Condition
+from igual.core.errors import TableError, did_you_mean
 from igual.core.rulebook import Rulebook, columns_together
 from igual.core.tally import tally as tally_of
 from igual.files.databases import combinations, engine_for, table_columns, url_of, write_new_table
@@ -78,8 +79,6 @@ class Database:
         known = table_columns(self._engine, table)
         for name in names:
             if name not in known:
-                from igual.core.errors import TableError, did_you_mean
-
                 raise TableError(f"table {table!r} has no column {name!r}{did_you_mean(name, known)}")
         texts, rows = combinations(self._engine, table, names)
         weights = rows.to_numpy(zero_copy_only=False).astype(np.int64)

@@ -85,7 +85,7 @@ def apply(
         "trail": lambda place, ending: as_table(outcome.trail, place, ending),
         "crosswalk": lambda place, ending: (
             write_crosswalk(outcome.crosswalks, place, ending, version)
-            if ending not in TEXT_ENDINGS
+            if ending.lower() not in TEXT_ENDINGS
             else as_table(outcome.crosswalks.table, place, ending)
         ),
         "open": lambda place, ending: write_sheet(waiting_for_rulings(outcome), place, ending),

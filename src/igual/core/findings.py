@@ -76,7 +76,7 @@ def findings_of(outcome: Outcome, rows: int, stale: Iterable[tuple[str, str]] = 
             Found(unfit.value, unfit.rows)
         )
     for column, value in stale:
-        grouped.setdefault(("stale", column, "the rulings"), []).append(Found(value, 0))
+        grouped.setdefault(("stale", column, "the file of rulings"), []).append(Found(value, 0))
     found = []
     for (kind, column, by), values in grouped.items():
         many = sum(value.rows for value in values)

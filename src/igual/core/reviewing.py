@@ -100,8 +100,9 @@ def judged(answers: Iterable[Answer], book: Rulebook, by: str, on: str, *, overr
 
     by, on: who rules, and the day. overrule: take rulings on values that were ruled otherwise before.
     """
-    taken: dict[tuple[str, str], Taken] = {}
+    taken: list[Taken] = []
     refused: list[Refused] = []
+    answered: dict[tuple[str, str], list[tuple[Answer, Decision, str]]] = {}
     unanswered = known = 0
     for given in answers:
         answer, note = _put_right(given)
@@ -109,40 +110,27 @@ def judged(answers: Iterable[Answer], book: Rulebook, by: str, on: str, *, overr
             unanswered += 1
             continue
         meaning, why = _meaning(answer, book)
-        key = answer.column, answer.value
-        before = book.rulings.of_value(*key)
-        ruling = Ruling(*key, answer.ruling.strip(), answer.reason.strip(), by, on)
         if meaning is None:
-            refused.append(Refused(answer.row, *key, why))
-        elif key in taken:
-            other = taken[key]
-            if other.meaning != meaning:
-                del taken[key]
-                refused.append(
-                    Refused(
-                        answer.row,
-                        *key,
-                        f"row {other.row} rules {other.ruling.ruling!r}, and this one {ruling.ruling!r}; "
-                        "neither is taken",
-                    )
-                )
-        elif any(one[1:3] == key and "neither is taken" in one.why for one in refused):
-            refused.append(Refused(answer.row, *key, "rows above contradict each other; none is taken"))
+            refused.append(Refused(answer.row, answer.column, answer.value, why))
+        else:
+            answered.setdefault((answer.column, answer.value), []).append((answer, meaning, note))
+    for key, given_twice in answered.items():
+        answer, meaning, note = given_twice[0]
+        before = book.rulings.of_value(*key)
+        if any(other != meaning for _, other, _ in given_twice):
+            said = ", ".join(f"{one.ruling.strip()!r} in row {one.row}" for one, _, _ in given_twice)
+            why = f"it is ruled otherwise in another row ({said}); none is taken"
+            refused += [Refused(one.row, *key, why) for one, _, _ in given_twice]
         elif before is not None and _same(before, meaning, book):
             known += 1
         elif before is not None and not overrule:
             reason = f" ({before.reason})" if before.reason else ""
-            refused.append(
-                Refused(
-                    answer.row,
-                    *key,
-                    f"it was ruled {before.ruling!r} {before.who}{reason}; "
-                    "overrule that if this one is to count",
-                )
-            )
+            ruled = f"it was ruled {before.ruling!r} {before.who}{reason}"
+            refused.append(Refused(answer.row, *key, f"{ruled}; overrule that if this one is to count"))
         else:
-            taken[key] = Taken(answer.row, ruling, meaning, answer.rows, before, note)
-    return Review(list(taken.values()), sorted(refused), unanswered, known)
+            ruling = Ruling(*key, answer.ruling.strip(), answer.reason.strip(), by, on)
+            taken.append(Taken(answer.row, ruling, meaning, answer.rows, before, note))
+    return Review(taken, sorted(refused), unanswered, known)
 
 
 def _put_right(answer: Answer) -> tuple[Answer, str]:

@@ -10,7 +10,7 @@ from pathlib import Path
 from igual.core.errors import ListError, did_you_mean
 from igual.core.reviewing import additions
 from igual.core.rulebook import Rulebook
-from igual.core.text.saying import counted
+from igual.core.text.saying import counted, quoted
 from igual.files.dialects import establish
 from igual.files.lists import ALIAS_SEPARATOR, load_reference_list
 from igual.files.outputs import outputs
@@ -21,7 +21,8 @@ from igual.files.tables import TEXT_ENDINGS
 def add_to_list_files(book: Rulebook) -> list[str]:
     """Write what the rulings propose to the lists' files; gives a line to say for each list that has any.
 
-    Raises ListError for a list that isn't kept in a text table, before anything is written.
+    What can't be written (a list that isn't kept in a text table, an alias that a cell of aliases can't hold) is
+    said, too. Raises ListError where a list would contradict itself.
     """
     wanted: dict[str, tuple[list[str], dict[str, list[str]]]] = {}
     for column in book.matched_columns():
@@ -42,11 +43,23 @@ def add_to_list_files(book: Rulebook) -> list[str]:
                 + ", ".join([*entries, *(f"{a} (for {e})" for e, some in aliases.items() for a in some)])
             )
             continue
+        unfit = [alias for given in aliases.values() for alias in given if not _fits_a_cell(alias)]
+        if unfit:
+            said.append(f"{file}: can't be kept among aliases: {', '.join(map(quoted, unfit))}")
+        fit = {entry: [alias for alias in given if _fits_a_cell(alias)] for entry, given in aliases.items()}
+        aliases = {entry: given for entry, given in fit.items() if given}
+        if not entries and not aliases:
+            continue
         add_to_list_file(Path(file), entries, aliases)
         number = sum(len(set(given)) for given in aliases.values())
         new = counted(len(entries), "new entry", "new entries"), counted(number, "new alias", "new aliases")
         said.append(f"{file}: {' and '.join(new)}")
     return said or ["The rulings propose nothing that the lists don't have."]
+
+
+def _fits_a_cell(alias: str) -> bool:
+    """Whether an alias comes back as it is from a cell that holds several."""
+    return ALIAS_SEPARATOR not in alias and alias == alias.strip()
 
 
 def add_to_list_file(path: Path, entries: Sequence[str], aliases: Mapping[str, Sequence[str]]) -> None:
@@ -58,7 +71,7 @@ def add_to_list_file(path: Path, entries: Sequence[str], aliases: Mapping[str, S
     with locked(path):
         dialect = establish(path)
         text = path.read_bytes().decode(dialect.encoding)
-        lines = _records(text, dialect.delimiter)
+        lines = _records(text)
         header = [cell.lstrip("\ufeff") for cell in next(csv.reader([lines[0]], delimiter=dialect.delimiter))]
         if aliases and "alias" not in header:
             raise ListError(f"{path.name} has no column 'alias'{did_you_mean('alias', header)}")
@@ -87,11 +100,15 @@ def add_to_list_file(path: Path, entries: Sequence[str], aliases: Mapping[str, S
             try:
                 checked.write_bytes(place_for.read_bytes())
                 load_reference_list(checked, dialect.encoding)
+            except ListError as error:
+                raise ListError(
+                    f"with what is to be added, {error}".replace(checked.name, path.name)
+                ) from None
             finally:
                 checked.unlink(missing_ok=True)
 
 
-def _records(text: str, delimiter: str) -> list[str]:
+def _records(text: str) -> list[str]:
     """A text table's lines as they stand, a quoted cell's line breaks among them."""
     found, start, quoted = [], 0, False
     for place, character in enumerate(text):
