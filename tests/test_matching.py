@@ -19,6 +19,7 @@ from igual.core.matching.edits import FAR, UNIT, Edits
 from igual.core.matching.fitted import EDITS
 from igual.core.matching.texts import Texts
 from igual.rules import Condition, Match
+from tests.conftest import texts
 from tests.test_similarity import slowly
 
 PORT = [
@@ -304,7 +305,7 @@ words = st.text("abcde é", min_size=1, max_size=9)
 
 @given(st.lists(words, min_size=1, max_size=12), st.lists(words, min_size=1, max_size=12))
 def test_two_deletions_lose_no_pair_within_two_edits(values: list[str], entries: list[str]) -> None:
-    one, other = Deletions(Texts.of(entries)).pairs(Texts.of(values))
+    one, other = Deletions(Texts.of(texts(*entries))).pairs(Texts.of(texts(*values)))
     found = set(zip(one.tolist(), other.tolist(), strict=True))
     for a, value in enumerate(values):
         for b, entry in enumerate(entries):
@@ -317,7 +318,7 @@ def test_two_deletions_lose_no_pair_within_two_edits(values: list[str], entries:
 @given(st.lists(st.tuples(words, words), min_size=1, max_size=8))
 def test_edits_cost_what_the_recurrence_says_where_all_cost_the_same(pairs: list[tuple[str, str]]) -> None:
     edits = Edits(dict.fromkeys(kinds.KINDS, 1.0) | {"first": 0.0, "last": 0.0})
-    one, other = (Texts.of(texts) for texts in zip(*pairs, strict=True))
+    one, other = (Texts.of(texts(*side)) for side in zip(*pairs, strict=True))
     places = np.arange(len(pairs))
     values, entries = edits.values(one), edits.entries(other)
     costs = edits.costs(values, entries, places, places)
@@ -333,7 +334,7 @@ def test_likelier_slips_cost_less() -> None:
     edits = Edits(EDITS)
 
     def cost(value: str, entry: str) -> int:
-        one, other = edits.values(Texts.of([value])), edits.entries(Texts.of([entry]))
+        one, other = edits.values(Texts.of(texts(value))), edits.entries(Texts.of(texts(entry)))
         return int(edits.costs(one, other, np.array([0]), np.array([0]))[0])
 
     assert cost("hornbean", "hornbean") == 0

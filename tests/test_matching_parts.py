@@ -81,21 +81,21 @@ def test_letters_written_as_two() -> None:
     ],
 )  # fmt: skip
 def test_what_sounds_alike_has_the_same_consonants(one: str, other: str) -> None:
-    spoken = consonants(unspaced(sounds(Texts.of([one, other]))))
+    spoken = consonants(unspaced(sounds(Texts.of(texts(one, other)))))
     first, second = shown(spoken)
     # An s before u may sound as sh; English has no rule for it.
     assert first.replace("S", "s") == second.replace("S", "s")
 
 
 def test_sounds_keep_the_borders_of_words_and_other_scripts() -> None:
-    assert shown(sounds(Texts.of(["knee knob", "東京", ""]))) == ["na nab", "東京", ""]
-    assert shown(unspaced(sounds(Texts.of(["knee knob"])))) == ["nanab"]
+    assert shown(sounds(Texts.of(texts("knee knob", "東京", "")))) == ["na nab", "東京", ""]
+    assert shown(unspaced(sounds(Texts.of(texts("knee knob"))))) == ["nanab"]
 
 
 def test_texts_are_cut_and_counted() -> None:
-    found = Texts.of(["ab", "", "x" * 500, "🌳a"])
+    found = Texts.of(texts("ab", "", "x" * 500, "🌳a"))
     assert found.lengths.tolist() == [2, 0, LONGEST, 2]
-    assert found.take(np.array([0])).characters[0, :3].tolist() == [97, 98, 0]
+    assert found.take(np.array([0, 1])).characters.tolist() == [[97, 98], [0, 0]]
     assert [length for length, _ in found.by_length] == [0, 2, LONGEST]
     compared = Compared.of(texts("x" * 500, "x" * 100, "x"))
     assert compared.cut.tolist() == [True, True, False]
@@ -136,7 +136,9 @@ def test_every_pair_of_characters_has_a_kind_and_every_kind_a_cost() -> None:
 def test_slips_are_told_by_kind(value: str, entry: str, kinds: list[str]) -> None:
     edits = Edits(fitted.EDITS)
     at = np.array([0])
-    counts = edits.counts(edits.values(Texts.of([value])), edits.entries(Texts.of([entry])), at, at)[0]
+    counts = edits.counts(
+        edits.values(Texts.of(texts(value))), edits.entries(Texts.of(texts(entry))), at, at
+    )[0]
     assert [KINDS[place] for place in np.flatnonzero(counts)] == sorted(kinds, key=PLACE_OF.__getitem__)
 
 
@@ -148,13 +150,13 @@ def test_rare_runs_of_letters_find_entries_that_edits_do_not() -> None:
     one, other = grams.pairs(asked.spaced, asked.sounded)
     assert index.spelled(int(other[0])) == "kestrel street"
     assert set(one.tolist()) == {0}
-    assert [len(part) for part in grams.pairs(Texts.of([]), Texts.of([]))] == [0, 0]
+    assert [len(part) for part in grams.pairs(Texts.of(texts()), Texts.of(texts()))] == [0, 0]
 
 
 def test_words_stand_for_each_other_in_several_ways() -> None:
     entries = Words.of(texts("norway maple", "saint brannock street", "two trees"))
     wording = Wording(entries, Edits(fitted.EDITS), Vocabulary())
-    values = Words.of(texts("maple nor", "st brannock", "2 trees", ""))
+    values = wording.words(texts("maple nor", "st brannock", "2 trees", ""))
     one, other = np.array([0, 1, 2]), np.array([0, 1, 2])
     aligned = wording.aligned(values, one, other)
     assert aligned.how.tolist() == [SAME, CUT, STATED, SAME, STATED, SAME]
@@ -234,7 +236,7 @@ def test_chances_sum_to_that_of_any(costs: list[float], letters: int) -> None:
 
 
 def test_spellings_few_and_many_are_looked_up_alike() -> None:
-    found = Spellings(texts("a", "b", "b", "c", None), [0, 1, 2, 3, 4])
+    found = Spellings(texts("a", "b", "b", "c", None), np.arange(5))
     few = texts("a", "b", "c", "d", None)
     many = texts(*["a", "b", "c", "d", None] * 200)
     assert found.look_up(few).tolist() == [0, -1, 3, -1, -1]
@@ -244,16 +246,22 @@ def test_spellings_few_and_many_are_looked_up_alike() -> None:
 
 def test_chunks_cover_everything_in_order_and_tell() -> None:
     told: list[tuple[int, int]] = []
-    parts = list(by_chunks(np.arange(2_300), 700, lambda chunk: chunk.sum(), lambda *done: told.append(done)))
-    assert np.concatenate([chunk for chunk, _ in parts]).tolist() == list(range(2_300))
+    lengths = np.where(np.arange(2_300) % 2, 10, 5_000)
+    parts = list(
+        by_chunks(np.arange(2_300), lengths, lambda chunk: chunk.sum(), lambda *done: told.append(done))
+    )
+    assert sorted(np.concatenate([chunk for chunk, _ in parts]).tolist()) == list(range(2_300))
     assert sum(made for _, made in parts) == sum(range(2_300))
+    # After the first few, texts of one length come together, and fewer of the long ones.
+    sizes = [(set(lengths[chunk].tolist()), len(chunk)) for chunk, _ in parts[1:]]
+    assert [sizes[0], *sizes[1:-1]] == [({10}, 900), *[({5_000}, 480)] * (len(sizes) - 2)]
     assert told == [(number, len(parts)) for number in range(2, len(parts) + 1)]
-    assert list(by_chunks(np.arange(0), 700, len)) == []
+    assert list(by_chunks(np.arange(0), np.arange(0), len)) == []
 
 
 def test_readings_are_the_cheapest_of_each_pair() -> None:
     index = MatchIndex(igual.ReferenceList(["norway maple", "field maple"]))
-    near, likely, _ = index.candidates(Compared.of(texts("maple norway", "norwy maple")))
+    near, likely, _ = index.candidates(index.asked(Compared.of(texts("maple norway", "norwy maple"))))
     pairs = list(zip(near.value.tolist(), near.spelling.tolist(), strict=True))
     assert len(pairs) == len(set(pairs))
     best = {
@@ -293,7 +301,9 @@ def test_compiled_costs_are_the_same() -> None:
     random = np.random.default_rng(5)
     made = ["".join(random.choice([*"aeouxyst1 "], size)) for size in random.integers(0, 14, 4000)]
     edits, sides = Edits(fitted.EDITS), (made[:2000], made[2000:])
-    values, entries = edits.values(Texts.of(sides[0])), edits.entries(Texts.of(sides[1]))
+    values, entries = (
+        side(Texts.of(texts(*some))) for side, some in zip((edits.values, edits.entries), sides, strict=True)
+    )
     one, other = random.integers(0, 2000, (2, edits_module._WORTH_LOADING))
     found = edits.costs(values, entries, one, other)
     plain = Edits(fitted.EDITS)

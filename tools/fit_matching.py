@@ -64,7 +64,7 @@ class Case:
         places = {spelling: place for place, spelling in enumerate(self.index.spellings.to_pylist())}
         self.truth = np.array([places.get(text, -1) for text in self.meant])
         self.held_out = np.array([is_held_out(text) for text in self.meant])
-        self.compared = Compared.of(pa.array(self.values, TEXT))
+        self.asked = self.index.asked(Compared.of(pa.array(self.values, TEXT)))
 
 
 def cases() -> list[Case]:
@@ -82,14 +82,14 @@ def cases() -> list[Case]:
 
 def chosen(case: Case) -> tuple[Candidates, Floats]:
     """The nearest candidates of every value, by the costs there are, and what is added beside the edits."""
-    found = case.index.all_by_letters(case.compared, NEAREST)
-    return found, case.index.beside_edits(case.compared, found)
+    found = case.index.all_by_letters(case.asked, NEAREST)
+    return found, case.index.beside_edits(case.asked, found)
 
 
 def counted(case: Case, found: Candidates, beside: Floats, costs: Mapping[str, float]) -> Floats:
     """What each candidate's cost is the weighted sum of: edits of each kind, sounds, consonants, dress."""
     edits = Edits(costs)
-    values, entries = edits.values(case.compared.letters), edits.entries(case.index.compared.letters)
+    values, entries = edits.values(case.asked.compared.letters), edits.entries(case.index.compared.letters)
     features: Floats = np.c_[edits.counts(values, entries, found.value, found.spelling), beside].astype(
         np.float64
     )
@@ -148,12 +148,12 @@ def with_some_unlisted(case: Case) -> Case:
 
 def fit_score(sets: Sequence[Case]) -> dict[str, float]:
     """The numbers that turn costs into probabilities, on values of which some mean no entry."""
-    parts = [(case, case.index.candidates(case.compared)[0], ~case.held_out) for case in sets]
+    parts = [(case, case.index.candidates(case.asked)[0], ~case.held_out) for case in sets]
 
     def unlikelihood(numbers: Floats) -> float:
         total = 0.0
         for case, found, use in parts:
-            likely, any_meant = chances(found, case.compared.letters.lengths, Numbers(*numbers))
+            likely, any_meant = chances(found, case.asked.compared.letters.lengths, Numbers(*numbers))
             right = found.spelling == case.truth[found.value]
             known = np.bincount(found.value[right], likely[right], len(use))
             has = np.bincount(found.value[right], minlength=len(use)) > 0
@@ -171,7 +171,7 @@ def report(sets: Sequence[Case], held_out: bool) -> list[tuple[float, bool]]:
     """Prints how often the first and the first three are right, and gives each best score and whether it is right."""
     scores = []
     for case in sets:
-        found, chance, _ = case.index.candidates(case.compared)
+        found, chance, _ = case.index.candidates(case.asked)
         order = np.lexsort((found.spelling, -chance, found.value))
         value = found.value[order]
         start = np.flatnonzero(np.concatenate([[True], value[1:] != value[:-1]]))

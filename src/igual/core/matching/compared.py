@@ -38,12 +38,10 @@ class Compared(NamedTuple):
         bare = plain(some)
         letters, words = letters_key(bare), words_key(bare)
         cut = pc.utf8_length(letters).to_numpy(zero_copy_only=False) > LONGEST
-        spaced = Texts.of(words.to_pylist())
-        written = Texts.of(some.to_pylist())
+        spaced = Texts.of(words)
+        written = Texts.of(some)
         long = pc.utf8_length(texts).to_numpy(zero_copy_only=False) > MOST_CHARACTERS
-        return cls(
-            dress(written), Texts.of(letters.to_pylist()), letters, words, spaced, sounds(spaced), cut, long
-        )
+        return cls(dress(written), Texts.of(letters), letters, words, spaced, sounds(spaced), cut, long)
 
     def take(self, places: Ints) -> Compared:
         chosen = pa.array(places)

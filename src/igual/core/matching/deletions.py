@@ -71,7 +71,11 @@ class Deletions:
         self._bits = np.uint64(max(len(entries) - 1, 1).bit_length())
         keys = self._packed(entries)
         keys.sort()
-        self._hashes = keys >> self._bits
+        hashes = keys >> self._bits
+        # Where each hash begins among the owners, and one more, where the last ends.
+        begins = np.flatnonzero(np.concatenate([[True], hashes[1:] != hashes[:-1]])[: len(hashes)])
+        self._hashes = hashes[begins]
+        self._begins = np.append(begins, len(hashes)).astype(np.uint32)
         self._owners = (keys & ((np.uint64(1) << self._bits) - np.uint64(1))).astype(np.int32)
         # Most hashes of a value meet no entry's: a table of their first bits says so at once.
         self._filter_shift = np.uint64(64 - min(max(len(keys).bit_length() + 4, 10), _FILTER_BITS))
@@ -94,11 +98,13 @@ class Deletions:
         wanted, asker, crowd = np.concatenate(hashes), np.concatenate(askers), np.concatenate(crowds)
         order = np.argsort(wanted)
         wanted, asker, crowd = wanted[order], asker[order], crowd[order]
-        begin = np.searchsorted(self._hashes, wanted, "left")
-        times = np.searchsorted(self._hashes, wanted, "right") - begin
-        times[times > crowd] = 0
+        place = np.minimum(np.searchsorted(self._hashes, wanted), max(len(self._hashes) - 1, 0))
+        met = np.flatnonzero(self._hashes[place] == wanted) if len(self._hashes) else place[:0]
+        begin = self._begins[place[met]].astype(np.int64)
+        times = self._begins[place[met] + 1] - begin
+        times[times > crowd[met]] = 0
         owner = self._owners[spans(begin, times)].astype(np.int64)
-        both = np.repeat(asker, times) << int(self._bits) | owner
+        both = np.repeat(asker[met], times) << int(self._bits) | owner
         both.sort()
         both = both[np.concatenate([[True], both[1:] != both[:-1]])] if len(both) else both
         return both >> int(self._bits), both & ((1 << int(self._bits)) - 1)

@@ -5,27 +5,17 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.core.column import TEXT, Mask
+from igual.core.column import TEXT, Mask, as_mask
 from igual.core.matching.vocabulary import NEGATIONS, NUMBERS, Vocabulary, is_roman
 
 # Texts with no more letters than this are too short to be told from one another by likeness.
 SHORT = 4
 _SHORT_WORD = 2
 _DIGITS = re.compile(r"\d+")
-
-
-def suspects(words: pa.Array, vocabulary: Vocabulary) -> Mask:
-    """Which texts hold a number, several words, or a word that excludes others: those worth a look.
-
-    words: words keys, (texts,).
-    """
-    alone = pa.array([*vocabulary.groups_of, *NUMBERS], TEXT)
-    flagged = pc.or_(pc.match_substring_regex(words, r"\d| |^[ivx]+$"), pc.is_in(words, alone))
-    found: Mask = flagged.to_numpy(zero_copy_only=False)
-    return found
 
 
 def doubts(value: Sequence[str], entry: Sequence[str], vocabulary: Vocabulary) -> list[str]:
@@ -52,23 +42,40 @@ def doubts(value: Sequence[str], entry: Sequence[str], vocabulary: Vocabulary) -
     short = [
         [word for word in words if len(word) <= _SHORT_WORD and word.isalpha()] for words in (mine, theirs)
     ]
-    if short[0] and short[1] and not found and set(short[0]) != set(short[1]):
+    several = len(value) > 1 or len(entry) > 1
+    if several and short[0] and short[1] and not found and set(short[0]) != set(short[1]):
         found.append(f"short words differ ({_shown(short[0])}, {_shown(short[1])})")
     return found
 
 
-def telling_words(words: Iterable[str], vocabulary: Vocabulary) -> set[str]:
-    """The words without which no doubt arises: those with a number, roman numerals, short ones, opposites."""
-    return {
-        word
-        for word in words
-        if len(word) <= _SHORT_WORD
-        or word in NUMBERS
-        or word in vocabulary.groups_of
-        or word.startswith(tuple(NEGATIONS))
-        or is_roman(word)
-        or _DIGITS.search(word)
-    }
+def may_be_doubted(mine: pa.Array, theirs: pa.Array, vocabulary: Vocabulary) -> Mask:
+    """Which pairs of texts `doubts` or `lost_words` may have something to say about: those worth a look one by one.
+
+    Only words that one text has and the other hasn't raise a doubt, and only short ones, roman numerals, opposites
+    and such as deny others; or numbers; or one text has all words of the other.
+    mine, theirs: words keys, (pairs,).
+    """
+    texts = pc.split_pattern(pa.concat_arrays([mine, theirs]), " ")
+    words = texts.flatten().dictionary_encode()
+    kinds = words.dictionary
+    numbers = pc.or_(pc.match_substring_regex(kinds, r"\d"), pc.is_in(kinds, pa.array(NUMBERS, TEXT)))
+    telling = pc.or_(
+        pc.match_substring_regex(kinds, f"^.?.?$|^({'|'.join(NEGATIONS)})|^x{{0,3}}(ix|iv|v?i{{0,3}})$"),
+        pc.is_in(kinds, pa.array(vocabulary.groups_of, TEXT)),
+    )
+    ids = words.indices.to_numpy().astype(np.int64)
+    counts = pc.list_value_length(texts).to_numpy().astype(np.int64)
+    pair = np.repeat(np.tile(np.arange(len(mine)), 2), counts)
+    ends = int(counts[: len(mine)].sum())
+    word = pair * len(kinds) + ids
+    alone = ~np.concatenate([np.isin(word[:ends], word[ends:]), np.isin(word[ends:], word[:ends])])
+    left = [
+        np.bincount(pair[side][alone[side]], minlength=len(mine)) > 0
+        for side in (slice(None, ends), slice(ends, None))
+    ]
+    says = as_mask(telling)[ids] & alone | as_mask(numbers)[ids]
+    found: Mask = (np.bincount(pair[says], minlength=len(mine)) > 0) | (left[0] != left[1])
+    return found
 
 
 def lost_words(value: Sequence[str], entry: Sequence[str], vocabulary: Vocabulary) -> list[str]:

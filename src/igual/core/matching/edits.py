@@ -41,6 +41,11 @@ class Prepared:
     # What pairs need of a character in one number: gap cost, class and code point, 16 bits each.
     packed: npt.NDArray[np.uint64]
 
+    def take(self, places: Ints) -> Prepared:
+        texts = self.texts.take(places)
+        cut = places, slice(texts.characters.shape[1])
+        return Prepared(texts, self.classes[cut], self.gap_kinds[cut], self.packed[cut])
+
 
 class _Block(NamedTuple):
     """Pairs side by side, a row for each character: the values' from first to last, the entries' backwards, so

@@ -90,7 +90,7 @@ class Grams:
             return np.zeros(0, np.int64), np.zeros(0, np.int64)
         top = np.maximum.reduceat(shared.data, shared.indptr[filled])
         worth = np.flatnonzero(shared.data >= np.repeat(top * _WORTH, sizes[filled]))
-        rows = np.searchsorted(shared.indptr, worth, "right") - 1
+        rows = np.repeat(np.arange(len(sizes)), np.diff(np.searchsorted(worth, shared.indptr)))
         entries, cover = shared.indices[worth].astype(np.uint64), shared.data[worth]
         norms = self._norms[shared.indices[worth]]
         # Of entries that cover as much of a value, the shorter ones.

@@ -8,11 +8,10 @@ from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.core.column import TEXT, Mask
+from igual.core.column import TEXT, Mask, as_mask
 from igual.core.lists import ReferenceList
 from igual.core.matching import fitted
 from igual.core.matching.chunks import together_made
@@ -28,7 +27,7 @@ from igual.core.matching.keys import (
 from igual.core.matching.scoring import MOST_LETTERS, Candidates, Floats, chances
 from igual.core.matching.sounds import consonants, unspaced
 from igual.core.matching.spellings import Spellings
-from igual.core.matching.texts import Ints, spans
+from igual.core.matching.texts import Ints, Texts, spans
 from igual.core.matching.vocabulary import Vocabulary
 from igual.core.matching.wording import Wording, Words
 from igual.core.text.arrays import as_it_is
@@ -73,6 +72,24 @@ class Sounded(NamedTuple):
     consonants: Prepared
 
 
+class Asked(NamedTuple):
+    """Values in every form that matching compares, made ready for comparing by letters, by sounds, by words."""
+
+    compared: Compared
+    letters: Prepared
+    sounded: Sounded
+    words: Words
+
+    def take(self, places: Ints) -> Asked:
+        sounds, consonants = self.sounded
+        return Asked(
+            self.compared.take(places),
+            self.letters.take(places),
+            Sounded(sounds.take(places), consonants.take(places)),
+            self.words.take(places),
+        )
+
+
 class MatchIndex:
     """A reference list made ready for matching.
 
@@ -86,10 +103,13 @@ class MatchIndex:
         self.vocabulary = vocabulary or Vocabulary()
         self.entries = pa.array(reference.values, TEXT)
         # Spellings in the order of their characters, so that nothing depends on the order of the list.
-        spellings = sorted(reference.entry_of)
-        self.spellings = pa.array(spellings, TEXT)
-        owners = pa.array([reference.entry_of[spelling] for spelling in spellings], TEXT)
-        self.owners: Ints = pc.index_in(owners, self.entries).to_numpy(zero_copy_only=False).astype(np.int64)
+        spellings, owners = (
+            pa.array(side, TEXT) for side in (list(reference.entry_of), reference.entry_of.values())
+        )
+        order = pc.sort_indices(spellings)
+        self.spellings = spellings.take(order)
+        places = pc.index_in(owners.take(order), self.entries)
+        self.owners: Ints = places.to_numpy(zero_copy_only=False).astype(np.int64)
         self.names = tuple(reference.values)
 
     def spelled(self, place: int) -> str:
@@ -100,8 +120,15 @@ class MatchIndex:
     def ranks(self) -> Ints:
         """The place of each entry in the order of their characters, by which ties are broken."""
         found = np.empty(len(self.names), np.int64)
-        found[pc.sort_indices(self.entries).to_numpy(zero_copy_only=False)] = np.arange(len(self.names))
+        found[self.owners[self._is_entry]] = np.arange(len(self.names))
         return found
+
+    @cached_property
+    def _is_entry(self) -> Mask:
+        """Which spellings are entries, the others being aliases."""
+        if len(self.spellings) == len(self.names):
+            return np.ones(len(self.spellings), np.bool_)
+        return as_mask(pc.is_in(self.spellings, self.entries))
 
     def look_ups(self, by: Collection[str]) -> list[LookUp]:
         """The ways to look a value up, surest first; aliases come after entries."""
@@ -121,23 +148,20 @@ class MatchIndex:
         )
 
     def _entries_and_aliases(self, how: tuple[How, How], key: Key, keys: pa.Array) -> tuple[LookUp, LookUp]:
-        is_entry = pc.is_in(self.spellings, self.entries).to_numpy(zero_copy_only=False)
         entries, aliases = (
-            Spellings(keys.filter(pa.array(which)), self.owners[which].tolist())
-            for which in (is_entry, ~is_entry)
+            Spellings(keys.filter(pa.array(which)), self.owners[which])
+            for which in (self._is_entry, ~self._is_entry)
         )
         return LookUp(how[0], key, entries), LookUp(how[1], key, aliases)
 
     @cached_property
-    def _written_as_two(self) -> tuple[LookUp, LookUp]:
+    def _written_as_two(self) -> tuple[LookUp, ...]:
         """Accented letters written as two, in the list or in the value."""
         whole = pa.array(self.compared.begun)
         letters = pc.if_else(whole, pa.scalar(None, TEXT), self.compared.spelled)
-        owners = self.owners.tolist()
-        return (
-            LookUp(How.TWO_LETTERS, _plain_letters, Spellings(two_letter_key(self.spellings), owners)),
-            LookUp(How.TWO_LETTERS, two_letter_key, Spellings(letters, owners)),
-        )
+        in_value = LookUp(How.TWO_LETTERS, two_letter_key, Spellings(letters, self.owners))
+        written = Spellings(two_letter_key(self.spellings), self.owners)
+        return (LookUp(How.TWO_LETTERS, _plain_letters, written), in_value) if written else (in_value,)
 
     @cached_property
     def compared(self) -> Compared:
@@ -162,8 +186,7 @@ class MatchIndex:
 
     @cached_property
     def _sounded(self) -> Sounded:
-        spoken = unspaced(self.compared.sounded)
-        return Sounded(*(self._sound_edits.entries(texts) for texts in (spoken, consonants(spoken))))
+        return _sounded(self.compared, self._sound_edits.entries)
 
     @cached_property
     def _alike(self) -> Deletions:
@@ -178,12 +201,13 @@ class MatchIndex:
         return Wording(Words.of(self.compared.worded), self.edits, self.vocabulary)
 
     @cached_property
-    def _initials(self) -> tuple[npt.NDArray[np.object_], Ints]:
-        """The initials of spellings of two words or more, in order, and where each stands."""
-        initials = np.array(_initials_of(self.wording.entries).to_pylist(), dtype=object)
+    def _initials(self) -> tuple[pa.Array, Ints, Ints]:
+        """The initials of spellings of two words or more, and of each where its spellings begin and which they are."""
         some = np.flatnonzero(self.wording.entries.counts > 1)
-        order = some[np.argsort(initials[some], kind="stable")]
-        return initials[order], order
+        initials = _initials_of(self.wording.entries).take(pa.array(some)).dictionary_encode()
+        which = initials.indices.to_numpy(zero_copy_only=False)
+        begins = np.cumsum(np.bincount(which, minlength=len(initials.dictionary)))
+        return initials.dictionary, np.append(0, begins), some[np.argsort(which, kind="stable")]
 
     def make_ready(self) -> None:
         """Build what likening a long list needs, several parts at a time."""
@@ -198,17 +222,20 @@ class MatchIndex:
         )
         together_made(parts)
 
-    def candidates(self, values: Compared) -> tuple[Candidates, Floats, Floats]:
+    def asked(self, values: Compared) -> Asked:
+        """Values made ready for this list."""
+        letters, sounded = self.edits.values(values.letters), _sounded(values, self._sound_edits.values)
+        return Asked(values, letters, sounded, self.wording.words(values.worded))
+
+    def candidates(self, values: Asked) -> tuple[Candidates, Floats, Floats]:
         """The spellings that each value may mean, sorted by value, and how likely each is; and that any is meant."""
-        lengths = values.letters.lengths
-        mine = self.edits.values(values.letters)
-        one, other = self._deletions.pairs(values.letters)
-        near = self._by_letters(values, mine, one, other)
+        texts, lengths = values.compared, values.compared.letters.lengths
+        near = self._by_letters(values, *self._deletions.pairs(texts.letters))
         least = np.full(len(lengths), np.inf)
         np.minimum.at(least, near.value, near.cost)
         enough = _SURE + _SURE_PER_LETTER * np.minimum(lengths, MOST_LETTERS)
         # Words that entries have may stand for more than the entry that is spelled most alike.
-        understood = self.wording.understands(Words.of(values.worded))
+        understood = self.wording.understands(values.words)
         doubtful = np.flatnonzero(((least > enough) | understood) & (lengths > 0))
         if len(doubtful):
             wider = self._wider(values.take(doubtful))
@@ -217,41 +244,35 @@ class MatchIndex:
         near = near._replace(cost=near.cost + fitted.DRESS * self._dressed_apart(values, near))
         return near, *chances(near, lengths)
 
-    def near_by_letters(self, values: Compared) -> Candidates:
+    def near_by_letters(self, values: Asked) -> Candidates:
         """The spellings within two edits of each value, with their costs, sorted by value."""
-        mine = self.edits.values(values.letters)
-        return self._by_letters(values, mine, *self._deletions.pairs(values.letters), dressed=False)
+        return self._by_letters(values, *self._deletions.pairs(values.compared.letters), dressed=False)
 
-    def all_by_letters(self, values: Compared, most: int) -> Candidates:
+    def all_by_letters(self, values: Asked, most: int) -> Candidates:
         """The spellings nearest to each value by their edits alone, so many at most: what the fit chooses from."""
-        spoken = consonants(unspaced(values.sounded))
+        texts = values.compared
         found = (
-            self._deletions.pairs(values.letters),
-            self._alike.pairs(spoken),
-            self._grams.pairs(values.spaced, values.sounded),
+            self._deletions.pairs(texts.letters),
+            self._alike.pairs(values.sounded.consonants.texts),
+            self._grams.pairs(texts.spaced, texts.sounded),
         )
         one, other = _joined(*found)
         cost = self.edited(values, one, other)
         near = _worth_weighing(one, cost, np.inf, most)
         return Candidates(one[near], other[near], cost[near], np.full(near.sum(), BY_LETTERS, np.int8))
 
-    def edited(self, values: Compared, one: Ints, other: Ints) -> Floats:
+    def edited(self, values: Asked, one: Ints, other: Ints) -> Floats:
         """What the edits between values and spellings cost, (pairs,); infinite where they are too far apart."""
-        return self._edited(values, self.edits.values(values.letters), one, other)
-
-    def _edited(self, values: Compared, mine: Prepared, one: Ints, other: Ints) -> Floats:
-        cost = self.edits.costs(mine, self.prepared, one, other) / UNIT
-        cost[values.cut[one] | self.compared.cut[other] | (cost >= FAR / UNIT)] = np.inf
+        cost = self.edits.costs(values.letters, self.prepared, one, other) / UNIT
+        cost[values.compared.cut[one] | self.compared.cut[other] | (cost >= FAR / UNIT)] = np.inf
         return cost
 
-    def _by_letters(
-        self, values: Compared, mine: Prepared, one: Ints, other: Ints, *, dressed: bool = True
-    ) -> Candidates:
+    def _by_letters(self, values: Asked, one: Ints, other: Ints, *, dressed: bool = True) -> Candidates:
         """What pairs cost by their letters and sounds; only those that are worth weighing.
 
         dressed: let those that are dressed unlike the value fall behind.
         """
-        cost = self._edited(values, mine, one, other)
+        cost = self.edited(values, one, other)
         edited = Candidates(one, other, cost, np.full(len(one), BY_LETTERS, np.int8))
         behind = fitted.DRESS * self._dressed_apart(values, edited) if dressed else 0
         kept = _worth_weighing(one, cost + behind, _WEIGHED_COST, _WEIGHED)
@@ -260,48 +281,45 @@ class MatchIndex:
         cost += apart @ np.array([fitted.SOUNDS, fitted.CONSONANTS])
         return Candidates(one, other, cost, np.full(len(one), BY_LETTERS, np.int8))
 
-    def _sounds_apart(self, values: Compared, one: Ints, other: Ints) -> Floats:
+    def _sounds_apart(self, values: Asked, one: Ints, other: Ints) -> Floats:
         """How many edits lie between the sounds of pairs, and between their consonants, (pairs, 2)."""
-        spoken = unspaced(values.sounded)
-        edits = self._sound_edits
-        both = (spoken, self._sounded.sounds), (consonants(spoken), self._sounded.consonants)
-        apart = [edits.costs(edits.values(mine), theirs, one, other) / UNIT for mine, theirs in both]
+        both = zip(values.sounded, self._sounded, strict=True)
+        apart = [self._sound_edits.costs(mine, theirs, one, other) / UNIT for mine, theirs in both]
         found: Floats = np.minimum(np.stack(apart, axis=1), _MOST_SOUNDS)
         return found
 
-    def beside_edits(self, values: Compared, near: Candidates) -> Floats:
+    def beside_edits(self, values: Asked, near: Candidates) -> Floats:
         """What counts beside the edits: sounds, consonants and dress of each pair, (pairs, 3)."""
         found: Floats = np.c_[
             self._sounds_apart(values, near.value, near.spelling), self._dressed_apart(values, near)
         ]
         return found
 
-    def _dressed_apart(self, values: Compared, near: Candidates) -> Floats:
+    def _dressed_apart(self, values: Asked, near: Candidates) -> Floats:
         """Differences in case, accents, spaces and marks, beyond those of the value's best dressed candidate.
 
         What all candidates lack says nothing about them: a text all in capitals is as near to each.
         """
-        apart = np.abs(values.dress[near.value] - self.compared.dress[near.spelling]).sum(axis=1)
+        apart = np.abs(values.compared.dress[near.value] - self.compared.dress[near.spelling]).sum(axis=1)
         by_letters = near.reading == BY_LETTERS
         apart = np.where(by_letters, np.minimum(apart, _MOST_DRESS), _MOST_DRESS)
-        least = np.full(len(values.cut), _MOST_DRESS)
+        least = np.full(len(values.compared.cut), _MOST_DRESS)
         np.minimum.at(least, near.value, apart)
         found: Floats = np.where(by_letters, apart - least[near.value], 0).astype(np.float64)
         return found
 
-    def _wider(self, values: Compared) -> Candidates:
+    def _wider(self, values: Asked) -> Candidates:
         """Candidates that sound alike, share rare bits of text or words, or are initials of one another."""
-        mine = self.edits.values(values.letters)
-        shared = self._grams.pairs(values.spaced, values.sounded)
-        one, other = _joined(self._alike.pairs(consonants(unspaced(values.sounded))), shared)
-        found = [self._by_letters(values, mine, one, other)]
-        words = Words.of(values.worded)
-        for reading, (one, other) in ((BY_WORDS, shared), (BY_INITIALS, self._by_initials(words))):
-            several = (words.counts[one] > 1) | (self.wording.entries.counts[other] > 1)
+        texts = values.compared
+        shared = self._grams.pairs(texts.spaced, texts.sounded)
+        alike = self._alike.pairs(values.sounded.consonants.texts)
+        found = [self._by_letters(values, *_joined(alike, shared))]
+        for reading, (one, other) in ((BY_WORDS, shared), (BY_INITIALS, self._by_initials(values.words))):
+            several = (values.words.counts[one] > 1) | (self.wording.entries.counts[other] > 1)
             one, other = one[several], other[several]
-            cost = self.wording.costs(words, one, other)
+            cost = self.wording.costs(values.words, one, other)
             if reading == BY_INITIALS:
-                cost = np.where(words.counts[one] == 1, _INITIALS_COST, cost)
+                cost = np.where(values.words.counts[one] == 1, _INITIALS_COST, cost)
             kept = np.isfinite(cost)
             found.append(
                 Candidates(one[kept], other[kept], cost[kept], np.full(kept.sum(), reading, np.int8))
@@ -310,17 +328,22 @@ class MatchIndex:
 
     def _by_initials(self, words: Words) -> tuple[Ints, Ints]:
         """Values of one short word, or of several, and the entries with such initials."""
-        ranked, places = self._initials
+        known, begins, places = self._initials
         initials = _initials_of(words)
         single = pa.array(words.counts == 1)
         letters = words.vocabulary.take(pa.array(words.ids[np.minimum(words.starts, len(words.ids) - 1)]))
         wanted = pc.if_else(single, letters, initials)
         wanted = pc.if_else(pc.less_equal(pc.utf8_length(wanted), 6), wanted, "")
-        asked = np.array(wanted.to_pylist(), dtype=object)
-        start = np.searchsorted(ranked, asked, "left")
-        times = np.searchsorted(ranked, asked, "right") - start
+        at = pc.index_in(wanted, known).fill_null(len(known)).to_numpy(zero_copy_only=False)
+        start = begins[at]
+        times = begins[np.minimum(at + 1, len(known))] - start
         times[times > _INITIALS_CROWD] = 0
-        return np.repeat(np.arange(len(asked)), times), places[spans(start, times)]
+        return np.repeat(np.arange(len(at)), times), places[spans(start, times)]
+
+
+def _sounded(texts: Compared, prepared: Callable[[Texts], Prepared]) -> Sounded:
+    spoken = unspaced(texts.sounded)
+    return Sounded(prepared(spoken), prepared(consonants(spoken)))
 
 
 def _initials_of(words: Words) -> pa.Array:

@@ -10,11 +10,12 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.core.column import TEXT
-from igual.core.matching.texts import Texts
-from igual.core.text.arrays import changed_where, each_where, found
+from igual.core.matching.texts import Matrix, Texts
+from igual.core.text.arrays import ascii_or, beyond_ascii, changed_where, each_where, found
 from igual.core.text.characters import LOOKS_LATIN
-from igual.core.text.folding import casefold, folded_key, without_accents
+from igual.core.text.folding import folded_key, plain_letters
 
+_DRESSES = 10
 # Longer texts are compared by their beginnings.
 MOST_CHARACTERS = 300
 
@@ -40,22 +41,20 @@ _TWO_LETTERS = str.maketrans(
 
 def begun(values: pa.Array) -> pa.Array:
     """The texts, cut where they are too long to compare."""
+    if not len(values) or pc.max(pc.binary_length(values)).as_py() <= MOST_CHARACTERS:
+        return values
     return pc.utf8_slice_codeunits(values, 0, MOST_CHARACTERS)
 
 
-def in_latin(values: pa.Array) -> pa.Array:
-    """Texts whose letters all are or look Latin, in Latin letters; the others stay."""
-
-    def one(text: str) -> str:
-        latin = text.translate(_LATIN)
-        return latin if without_accents(pa.array([latin], TEXT))[0].as_py().isascii() else text
-
-    return each_where(values, found(values, f"[{''.join(LOOKS_LATIN)}]"), values, one)
+def in_latin(text: str) -> str:
+    """A text whose letters all are or look Latin, in Latin letters; any other as it is."""
+    latin = text.translate(_LATIN)
+    return latin if plain_letters(latin).isascii() else text
 
 
 def plain(values: pa.Array) -> pa.Array:
     """Lower case, no accents, and letters that look Latin in Latin."""
-    return casefold(without_accents(in_latin(values)))
+    return ascii_or(values, pc.ascii_lower, lambda text: plain_letters(in_latin(text)).casefold())
 
 
 def letters_key(plain: pa.Array) -> pa.Array:
@@ -65,10 +64,15 @@ def letters_key(plain: pa.Array) -> pa.Array:
 
 def words_key(plain: pa.Array) -> pa.Array:
     """The words of plain texts, with one space between them."""
-    unquoted = pc.replace_substring_regex(plain, pattern="['`]", replacement="")
+    unquoted = changed_where(
+        plain,
+        found(plain, "['`]"),
+        lambda few: pc.replace_substring_regex(few, pattern="['`]", replacement=""),
+    )
     quick = pc.replace_substring_regex(unquoted, pattern="[^a-z0-9#%&@*]+", replacement=" ")
-    careful = found(plain, r"[^\x00-\x7f]")
-    spaced = each_where(quick, careful, plain, lambda text: _OTHERS.sub(" ", _QUOTES.sub("", text)))
+    spaced = each_where(
+        quick, beyond_ascii(plain), plain, lambda text: _OTHERS.sub(" ", _QUOTES.sub("", text))
+    )
     return pc.utf8_trim(spaced, characters=" ")
 
 
@@ -86,11 +90,21 @@ def dress(texts: Texts) -> npt.NDArray[np.int8]:
 
     texts: as they are written. Gives (texts, counts).
     """
-    c = texts.characters
+    found = np.zeros((len(texts), _DRESSES), np.int8)
+    for places, some in texts.by_width:
+        found[places] = _dress(some.characters)
+    return found
+
+
+def _dress(c: Matrix) -> npt.NDArray[np.int8]:
     capital = (c >= ord("A")) & (c <= ord("Z"))
     beyond = (c >= 0xC0) & (c < 0x250)
     mark = (c > ord(" ")) & (c < ord("0")) & (c != ord("-")) & (c != ord("'"))
     counts = [capital, capital[:, :1], c == ord(" "), c == ord("-"), (c == ord("'")) | (c == 0x2019), mark]
-    # Accented letters of one kind and another, so that ó and é differ.
-    counts += [beyond & (c % 4 == part) for part in range(4)]
-    return np.stack([np.count_nonzero(which, axis=1) for which in counts], axis=1).astype(np.int8)
+    found = np.zeros((len(c), _DRESSES), np.int8)
+    if beyond.any():
+        # Accented letters of one kind and another, so that ó and é differ.
+        counts += [beyond & (c % 4 == part) for part in range(4)]
+    for place, which in enumerate(counts):
+        found[:, place] = np.count_nonzero(which, axis=1)
+    return found

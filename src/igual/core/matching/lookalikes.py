@@ -19,8 +19,8 @@ import pyarrow.compute as pc
 from igual.core.column import Counts
 from igual.core.lists import ReferenceList
 from igual.core.matching.chunks import Tell, by_chunks
-from igual.core.matching.doubts import SHORT, doubts, lost_words, suspects
-from igual.core.matching.index import BY_LETTERS, BY_WORDS, MatchIndex, together
+from igual.core.matching.doubts import SHORT, doubts, lost_words, may_be_doubted
+from igual.core.matching.index import BY_LETTERS, BY_WORDS, Asked, MatchIndex, together
 from igual.core.matching.reasons import reasons
 from igual.core.matching.scoring import Candidates, Floats, chance_of_one
 from igual.core.matching.texts import Ints
@@ -33,7 +33,6 @@ _REORDERED_COST = 1.0
 _DECIMALS = 4
 # Every two members of a group are compared: a larger group is left in parts.
 _MOST_MEMBERS = 200
-_CHUNK = 10_000
 SAME_KEY_SCORE, _FOLDED_WHY = 0.999, "only case, accents, spaces or punctuation differ"
 
 
@@ -120,7 +119,8 @@ def _grouped(
     index = MatchIndex(ReferenceList(leaders.to_pylist()), vocabulary)
     # Spellings of the index stand in the order of their characters.
     place_of = pc.index_in(index.spellings, leaders).to_numpy(zero_copy_only=False)
-    pairs = _alike(index, _near(index, tell), place_of, least)
+    asked = index.asked(index.compared)
+    pairs = _alike(index, _near(index, asked, tell), place_of, least)
     left = np.ones(len(leaders), np.bool_)
     groups: dict[int, dict[int, tuple[float, str]]] = {}
     while len(pairs.rarer):
@@ -139,7 +139,7 @@ def _grouped(
         stars: dict[int, list[int]] = {}
         for other, at in centre_of.values():
             stars.setdefault(other, []).append(at)
-        apart = _apart(index, [[int(pairs.rarer[at]) for at in star] for star in stars.values()])
+        apart = _apart(index, asked, [[int(pairs.rarer[at]) for at in star] for star in stars.values()])
         chosen: list[int] = []
         for other, star in stars.items():
             kept: list[int] = []
@@ -155,7 +155,7 @@ def _grouped(
             kept += words
             chosen += kept
             left[[other, *(int(pairs.rarer[at]) for at in kept)]] = False
-        why = _why(index, pairs, chosen)
+        why = _why(index, asked, pairs, chosen)
         for at in chosen:
             group = groups.setdefault(int(place_of[pairs.other[at]]), {})
             group[int(place_of[pairs.rarer[at]])] = float(pairs.score[at]), why[at]
@@ -164,12 +164,15 @@ def _grouped(
     return groups
 
 
-def _near(index: MatchIndex, tell: Tell | None) -> Candidates:
+def _near(index: MatchIndex, asked: Asked, tell: Tell | None) -> Candidates:
     """Spellings of the index that lie near each other."""
     everywhere = np.arange(len(index.spellings))
     parts = []
     for chunk, near in by_chunks(
-        everywhere, _CHUNK, lambda some: index.near_by_letters(index.compared.take(some)), tell
+        everywhere,
+        index.compared.letters.lengths,
+        lambda some: index.near_by_letters(asked.take(some)),
+        tell,
     ):
         parts.append(near._replace(value=chunk[near.value]))
     return together(parts)
@@ -188,12 +191,13 @@ def _alike(index: MatchIndex, found: Candidates, place_of: Ints, least: float) -
     keep = np.flatnonzero(rarer & (score >= least))
     value, spelling, score, reading = value[keep], spelling[keep], score[keep], reading[keep]
     short = np.minimum(compared.letters.lengths[value], compared.letters.lengths[spelling]) <= SHORT
-    suspect = suspects(compared.worded, index.vocabulary)
     fine = ~(short & (reading == BY_LETTERS))
-    words = compared.worded.to_pylist()
-    for at in np.flatnonzero(fine & (suspect[value] | suspect[spelling])).tolist():
-        mine, theirs = words[value[at]].split(), words[spelling[at]].split()
-        fine[at] = not (doubts(mine, theirs, index.vocabulary) or lost_words(mine, theirs, index.vocabulary))
+    mine, theirs = (compared.worded.take(pa.array(places)) for places in (value, spelling))
+    doubted = np.flatnonzero(fine & may_be_doubted(mine, theirs, index.vocabulary))
+    texts = [words.take(pa.array(doubted)).to_pylist() for words in (mine, theirs)]
+    for at, *two in zip(doubted.tolist(), *texts, strict=True):
+        one, other = (text.split() for text in two)
+        fine[at] = not (doubts(one, other, index.vocabulary) or lost_words(one, other, index.vocabulary))
     return _Pairs(value[fine], spelling[fine], score[fine], reading[fine])
 
 
@@ -210,22 +214,20 @@ def _same_words(worded: pa.Array) -> tuple[Ints, Ints]:
     return both[:, 0], both[:, 1]
 
 
-def _apart(index: MatchIndex, stars: Iterable[list[int]]) -> Mapping[frozenset[int], float]:
+def _apart(index: MatchIndex, asked: Asked, stars: Iterable[list[int]]) -> Mapping[frozenset[int], float]:
     """How likely the members of each star are one another, for every two of them."""
     twos = [two for star in stars for two in combinations(star, 2)]
     if not twos:
         return {}
     one, other = np.array(twos, np.int64).T
     letters = index.compared.letters
-    cost = index.edited(index.compared, one, other)
+    cost = index.edited(asked, one, other)
     score = chance_of_one(cost, np.minimum(letters.lengths[one], letters.lengths[other]))
     return {frozenset(two): float(chance) for two, chance in zip(twos, score, strict=True)}
 
 
-def _why(index: MatchIndex, pairs: _Pairs, chosen: list[int]) -> dict[int, str]:
+def _why(index: MatchIndex, asked: Asked, pairs: _Pairs, chosen: list[int]) -> dict[int, str]:
     places = np.array(chosen, np.int64)
     said = index.spellings.to_pylist()
-    found = reasons(
-        index, index.compared, said, pairs.rarer[places], pairs.other[places], pairs.reading[places]
-    )
+    found = reasons(index, asked, said, pairs.rarer[places], pairs.other[places], pairs.reading[places])
     return dict(zip(chosen, found, strict=True))

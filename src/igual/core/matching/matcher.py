@@ -15,8 +15,8 @@ import pyarrow.compute as pc
 from igual.core.column import Mask
 from igual.core.matching.chunks import Tell, by_chunks
 from igual.core.matching.compared import Compared
-from igual.core.matching.doubts import SHORT, doubts, lost_words, suspects, telling_words
-from igual.core.matching.index import BY_INITIALS, BY_LETTERS, BY_WORDS, How, LookUp, MatchIndex
+from igual.core.matching.doubts import SHORT, doubts, lost_words, may_be_doubted
+from igual.core.matching.index import BY_INITIALS, BY_LETTERS, How, LookUp, MatchIndex
 from igual.core.matching.reasons import reasons
 from igual.core.matching.scoring import Floats
 from igual.core.matching.texts import Ints
@@ -29,10 +29,11 @@ SETTLED, OPEN, UNKNOWN = range(3)
 STATUSES: tuple[Status, ...] = ("settled", "open", "unknown")
 # How many entries are proposed for a value, the best among them.
 RANKS = 5
-_CHUNK = 12_000
 # A score as it is shown, and compared with the thresholds: the same on every machine.
 _DECIMALS = 4
 _LEAST = 0.005
+# What a difference of two rounded scores may miss.
+_EPSILON = 1e-9
 
 
 class Thresholds(NamedTuple):
@@ -100,7 +101,8 @@ class Matched:
         """Put what became of some of the values."""
         for name in ("status", "entry", "score", "runner_up", "runner_up_score", "how"):
             getattr(self, name)[places] = getattr(part, name)
-        self.said.update((int(places[place]), text) for place, text in part.said.items())
+        said = places[np.fromiter(part.said, np.int64, len(part.said))]
+        self.said.update(zip(said.tolist(), part.said.values(), strict=True))
         self.rankings += [(places[value], entry, score) for value, entry, score in part.rankings]
 
 
@@ -142,7 +144,8 @@ def matched(
             return liken(values.take(pa.array(chunk)), index, thresholds)
 
         index.make_ready()
-        for chunk, likened in by_chunks(np.flatnonzero(left), _CHUNK, one, tell):
+        lengths = pc.utf8_length(values).to_numpy(zero_copy_only=False).astype(np.int64)
+        for chunk, likened in by_chunks(np.flatnonzero(left), lengths[left], one, tell):
             found.taken_over(chunk, likened)
     return found
 
@@ -184,7 +187,8 @@ def liken(values: pa.Array, index: MatchIndex, thresholds: Thresholds) -> Matche
     """Match values by likeness alone."""
     found = Matched.none_yet(values)
     compared = Compared.of(values)
-    near, likely, any_meant = index.candidates(compared)
+    asked = index.asked(compared)
+    near, likely, any_meant = index.candidates(asked)
     # An entry is as likely as its spellings together; its likeliest spelling says why.
     order = np.lexsort((near.spelling, -likely, near.value))
     value, spelling, chance = near.value[order], near.spelling[order], likely[order]
@@ -212,31 +216,24 @@ def liken(values: pa.Array, index: MatchIndex, thresholds: Thresholds) -> Matche
     reading = near.reading[order][first[best]]
     worth = any_meant[places] >= thresholds.ask
     said = values.to_pylist()
-    why = reasons(index, compared, said, places, chosen, reading)
-    sure = (found.score[places] >= thresholds.settle) & (
-        found.score[places] - found.runner_up_score[places] >= thresholds.margin - 1e-9
-    )
+    why = reasons(index, asked, said, places, chosen, reading)
+    ahead = found.score[places] - found.runner_up_score[places] >= thresholds.margin - _EPSILON
+    sure = (found.score[places] >= thresholds.settle) & ahead
     against = _against(index, compared, said, places, chosen, reading, worth, thresholds.case_sensitive)
     found.how[places] = How.FUZZY
-    for number, place in enumerate(places.tolist()):
+    for number in np.flatnonzero(~sure | ~worth).tolist():
         if not worth[number]:
-            found.said[place] = f"no entry comes near enough; the nearest: {why[number]}"
-        elif number in against:
-            found.said[place] = f"{why[number]}; but {', '.join(against[number])}"
-        elif not sure[number]:
-            found.said[place] = f"{why[number]}; {_unsure(found, place, thresholds)}"
-        else:
-            found.said[place] = why[number]
+            why[number] = f"no entry comes near enough; the nearest: {why[number]}"
+        elif number not in against:
+            unsure = "not sure enough" if ahead[number] else "another entry is as near"
+            why[number] = f"{why[number]}; {unsure}"
+    for number, texts in against.items():
+        why[number] = f"{why[number]}; but {', '.join(texts)}"
+    found.said = dict(zip(places.tolist(), why, strict=True))
     doubted = np.zeros(len(places), np.bool_)
     doubted[list(against)] = True
     found.status[places] = np.where(worth, np.where(sure & ~doubted, SETTLED, OPEN), UNKNOWN)
     return found
-
-
-def _unsure(found: Matched, place: int, thresholds: Thresholds) -> str:
-    if found.score[place] - found.runner_up_score[place] < thresholds.margin:
-        return "another entry is as near"
-    return "not sure enough"
 
 
 def _against(
@@ -257,15 +254,13 @@ def _against(
     same = pc.equal(values.spelled.take(pa.array(places)), entries.spelled.take(pa.array(chosen)))
     same_letters = same.to_numpy(zero_copy_only=False)
     mine, theirs = values.worded.take(pa.array(places)), entries.worded.take(pa.array(chosen))
-    looked_at = suspects(mine, index.vocabulary) | suspects(theirs, index.vocabulary) | (reading == BY_WORDS)
+    looked_at = may_be_doubted(mine, theirs, index.vocabulary)
     spaces = [pc.count_substring(words, " ").to_numpy(zero_copy_only=False) for words in (mine, theirs)]
     long = values.begun[places] | entries.begun[chosen] | (np.maximum(*spaces) >= MOST_WORDS)
     asked = looked_at | short | long | case_sensitive | (reading == BY_INITIALS)
     places_asked = np.flatnonzero(worth & asked)
-    pairs = [words.take(pa.array(places_asked)).to_pylist() for words in (mine, theirs)]
-    split = [[text.split() for text in texts] for texts in pairs]
-    telling = telling_words({word for side in split for words in side for word in words}, index.vocabulary)
-    for number, value, entry in zip(places_asked.tolist(), *split, strict=True):
+    texts_asked = [words.take(pa.array(places_asked)).to_pylist() for words in (mine, theirs)]
+    for number, value, entry in zip(places_asked.tolist(), *texts_asked, strict=True):
         if long[number]:
             found[number] = ["the text is too long to compare whole"]
             continue
@@ -273,9 +268,9 @@ def _against(
             continue
         texts: list[str] = []
         if looked_at[number]:
-            if not (telling.isdisjoint(value) and telling.isdisjoint(entry)):
-                texts += doubts(value, entry, index.vocabulary)
-            if not texts and (lost := lost_words(value, entry, index.vocabulary)):
+            words = value.split(), entry.split()
+            texts += doubts(*words, index.vocabulary)
+            if not texts and (lost := lost_words(*words, index.vocabulary)):
                 texts.append(f"{' and '.join(f'‘{word}’' for word in lost)} may matter")
         if short[number] and not same_letters[number] and not texts:
             texts.append("the text is very short")

@@ -8,6 +8,7 @@ from functools import cached_property
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from igual.core.column import Column, Counts
 from igual.core.conditions import is_blank
@@ -34,8 +35,11 @@ class Matches:
     @cached_property
     def order(self) -> list[int]:
         """Values with most rows first, then in the order of their characters."""
-        values = self.found.values.to_pylist()
-        return sorted(range(len(values)), key=lambda place: (-self.rows[place], values[place]))
+        table = pa.table({"rows": self.rows, "value": self.found.values})
+        order: list[int] = pc.sort_indices(
+            table, [("rows", "descending"), ("value", "ascending")]
+        ).to_pylist()
+        return order
 
     def counts(self) -> dict[str, tuple[int, int]]:
         """How many values and rows have each status."""

@@ -8,8 +8,7 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-from igual.core.matching.compared import Compared
-from igual.core.matching.index import BY_INITIALS, BY_LETTERS, MatchIndex
+from igual.core.matching.index import BY_INITIALS, BY_LETTERS, Asked, MatchIndex
 from igual.core.matching.kinds import KINDS, PLACE_OF
 from igual.core.matching.texts import Ints
 from igual.core.matching.wording import CUT, EDITED, LONGER, STATED, Words
@@ -19,7 +18,7 @@ _EDITS = len(KINDS) - len(("first", "last"))
 
 def reasons(
     index: MatchIndex,
-    values: Compared,
+    values: Asked,
     said: Sequence[str],
     one: Ints,
     other: Ints,
@@ -33,21 +32,21 @@ def reasons(
     found = [""] * len(one)
     letters = np.flatnonzero(reading == BY_LETTERS)
     by_letters = _by_letters(index, values, one[letters], other[letters])
-    for place, text in zip(letters.tolist(), by_letters, strict=True):
-        found[place] = f"{text}: {said[one[place]]} → {spelled[place]}"
+    for place, value, text in zip(letters.tolist(), one[letters].tolist(), by_letters, strict=True):
+        found[place] = f"{text}: {said[value]} → {spelled[place]}"
     initials = np.flatnonzero(reading == BY_INITIALS)
     for place in initials.tolist():
         found[place] = f"the initials of {spelled[place]}"
     words = np.flatnonzero((reading != BY_LETTERS) & (reading != BY_INITIALS))
     if len(words):
-        mine = Words.of(values.worded)
-        for place, text in zip(words.tolist(), _by_words(index, mine, one[words], other[words]), strict=True):
+        by_words = _by_words(index, values.words, one[words], other[words])
+        for place, text in zip(words.tolist(), by_words, strict=True):
             found[place] = text
     return found
 
 
-def _by_letters(index: MatchIndex, values: Compared, one: Ints, other: Ints) -> list[str]:
-    counts = index.edits.counts(index.edits.values(values.letters), index.prepared, one, other)
+def _by_letters(index: MatchIndex, values: Asked, one: Ints, other: Ints) -> list[str]:
+    counts = index.edits.counts(values.letters, index.prepared, one, other)
     counts = counts[:, :_EDITS]
     many = counts.sum(axis=1)
     only = np.where(many == 1, counts.argmax(axis=1), -1)

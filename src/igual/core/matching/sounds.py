@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 
 from igual.core.column import Mask
-from igual.core.matching.texts import Matrix, Texts
+from igual.core.matching.texts import Matrix, Texts, joined
 
 # What stands for sounds that take two letters to write.
 _CH, _SH, _TH = ord("C"), ord("S"), ord("T")
@@ -22,6 +22,10 @@ def sounds(texts: Texts) -> Texts:
 
     Spaces stay: they are the borders of words.
     """
+    return joined([(places, _sounds(some)) for places, some in texts.by_width], len(texts))
+
+
+def _sounds(texts: Texts) -> Texts:
     c = np.zeros((len(texts), texts.characters.shape[1] + 4), np.uint16)
     width = texts.characters.shape[1]
     c[:, 2 : 2 + width] = texts.characters

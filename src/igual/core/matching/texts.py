@@ -8,12 +8,15 @@ from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
 
 Ints = npt.NDArray[np.int64]
 Matrix = npt.NDArray[np.uint16]
 
 # Characters that edits look at; what is longer is matched by its words.
 LONGEST = 64
+_WIDTHS = (8, 12, 16, 24, 40)
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,20 +31,36 @@ class Texts:
     lengths: Ints
 
     @classmethod
-    def of(cls, texts: Sequence[str], longest: int = LONGEST) -> Texts:
-        longest = min(max((len(text) for text in texts), default=1) or 1, longest)
-        points = np.array(texts, dtype=f"U{longest}").reshape(-1, 1).view(np.uint32)
-        points = points.reshape(len(texts), longest)
-        lengths = longest - (points[:, ::-1] != 0).argmax(axis=1)
-        lengths[points.any(axis=1) == 0] = 0
-        narrow = np.where(points > 0xFFFF, 0xE000 | (points & 0x1FFF), points).astype(np.uint16)
-        return cls(narrow, lengths.astype(np.int64))
+    def of(cls, texts: pa.Array, longest: int = LONGEST) -> Texts:
+        """Texts, (texts,), none of them missing, each cut at so many characters."""
+        lengths = pc.utf8_length(texts).to_numpy(zero_copy_only=False).astype(np.int64)
+        some = pc.utf8_slice_codeunits(texts, 0, longest) if lengths.max(initial=0) > longest else texts
+        lengths = np.minimum(lengths, longest)
+        width = max(int(lengths.max(initial=0)), 1)
+        plain = pc.string_is_ascii(some)
+        if pc.all(plain).as_py():
+            return cls(_ascii(some, width), lengths)
+        is_plain = plain.to_numpy(zero_copy_only=False)
+        characters = np.empty((len(some), width), np.uint16)
+        characters[is_plain] = _ascii(some.filter(plain), width)
+        others = np.array(some.filter(pc.invert(plain)).to_pylist(), dtype=f"U{width}")
+        points = others.reshape(-1, 1).view(np.uint32).reshape(-1, width)
+        characters[~is_plain] = np.where(points > 0xFFFF, 0xE000 | (points & 0x1FFF), points)
+        return cls(characters, lengths)
 
     def __len__(self) -> int:
         return len(self.lengths)
 
     def take(self, places: Ints) -> Texts:
-        return Texts(self.characters[places], self.lengths[places])
+        lengths = self.lengths[places]
+        return Texts(self.characters[places, : max(int(lengths.max(initial=0)), 1)], lengths)
+
+    @cached_property
+    def by_width(self) -> list[tuple[Ints, Texts]]:
+        """The texts by about their length, and their places: short ones needn't be as wide as the longest."""
+        group = np.searchsorted(_WIDTHS, self.lengths)
+        places = [np.flatnonzero(group == number) for number in np.unique(group).tolist()]
+        return [(some, self.take(some)) for some in places]
 
     @cached_property
     def by_length(self) -> list[tuple[int, Ints]]:
@@ -49,6 +68,25 @@ class Texts:
         order = np.argsort(self.lengths, kind="stable")
         found, starts = np.unique(self.lengths[order], return_index=True)
         return list(zip(found.tolist(), np.split(order, starts[1:]), strict=True))
+
+
+def joined(parts: Sequence[tuple[Ints, Texts]], size: int) -> Texts:
+    """One set of so many texts from several, each with the places of its texts."""
+    width = max((part.characters.shape[1] for _, part in parts), default=1)
+    characters, lengths = np.zeros((size, width), np.uint16), np.zeros(size, np.int64)
+    for places, part in parts:
+        characters[places, : part.characters.shape[1]] = part.characters
+        lengths[places] = part.lengths
+    return Texts(characters, lengths)
+
+
+def _ascii(texts: pa.Array, width: int) -> Matrix:
+    """The characters of plain ASCII texts, (texts, width)."""
+    padded = pc.ascii_rpad(texts, width, padding="\0")
+    size = len(padded) * width
+    start = padded.offset * width
+    bytes_of = np.frombuffer(padded.buffers()[2] or b"", np.uint8)[start : start + size]
+    return bytes_of.reshape(len(padded), width).astype(np.uint16)
 
 
 def spans(starts: Ints, lengths: Ints) -> Ints:

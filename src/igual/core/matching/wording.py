@@ -7,6 +7,7 @@ as much as they say, which is more the fewer entries have them.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -14,7 +15,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.core.column import TEXT, Mask
+from igual.core.column import TEXT, Mask, as_mask
 from igual.core.matching.edits import FAR, UNIT, Edits
 from igual.core.matching.texts import Ints, Texts, spans
 from igual.core.matching.vocabulary import NUMBERS, Vocabulary
@@ -34,23 +35,38 @@ _MISSPELT_PER_LETTER = 1.2
 
 
 class Words(NamedTuple):
-    """Texts as words: starts and counts, (texts,); ids into the vocabulary; its words, all distinct."""
+    """Texts as words.
+
+    starts, counts: (texts,). ids: places in the vocabulary, (words,). vocabulary: the words, all distinct. known: where
+    each stands in the vocabulary of the entries, -1 for nowhere, (vocabulary,).
+    """
 
     starts: Ints
     counts: Ints
     ids: Ints
     vocabulary: pa.Array
+    known: Ints
 
     @classmethod
-    def of(cls, keys: pa.Array) -> Words:
-        """keys: words keys, with one space between words; those of nothing but spaces have no words."""
+    def of(cls, keys: pa.Array, place_of: Mapping[str, int] | None = None) -> Words:
+        """keys: words keys, with one space between words; those of nothing but spaces have no words.
+
+        place_of: the vocabulary of the entries; none for the entries themselves.
+        """
         lists = pc.split_pattern(keys, " ")
         flat = lists.flatten().dictionary_encode()
         bounds = lists.offsets.to_numpy(zero_copy_only=False).astype(np.int64)
         counts = np.minimum(np.diff(bounds), MOST_WORDS)
         counts[pc.equal(keys, "").to_numpy(zero_copy_only=False)] = 0
         ids = flat.indices.to_numpy(zero_copy_only=False).astype(np.int64)
-        return cls(bounds[:-1] - bounds[0], counts, ids, flat.dictionary.cast(TEXT))
+        words = flat.dictionary.cast(TEXT)
+        known = np.arange(len(words))
+        if place_of is not None:
+            known = np.array([place_of.get(word, -1) for word in words.to_pylist()], np.int64)
+        return cls(bounds[:-1] - bounds[0], counts, ids, words, known)
+
+    def take(self, places: Ints) -> Words:
+        return self._replace(starts=self.starts[places], counts=self.counts[places])
 
     def texts_of(self, place: int) -> list[str]:
         ids = self.ids[self.starts[place] : self.starts[place] + self.counts[place]]
@@ -74,15 +90,13 @@ class Wording:
     def __init__(self, entries: Words, edits: Edits, vocabulary: Vocabulary) -> None:
         self.entries = entries
         self._edits = edits
-        self._texts = Texts.of(entries.vocabulary.to_pylist(), _LONGEST_WORD)
+        self._texts = Texts.of(entries.vocabulary, _LONGEST_WORD)
         self._prepared = edits.entries(self._texts)
         shared = np.bincount(entries.ids, minlength=len(entries.vocabulary))
         rarity = np.log1p(len(entries.counts) / np.maximum(shared, 1)) / np.log1p(max(len(entries.counts), 1))
-        words = entries.vocabulary.to_pylist()
-        self._place_of = {word: place for place, word in enumerate(words)}
-        self._small_words = frozenset(vocabulary.small_words)
-        self._stand_for = _standing_for(vocabulary, self._place_of)
-        self._small = np.array([word in self._small_words for word in words], np.bool_)
+        self._small_words = pa.array(vocabulary.small_words, TEXT)
+        self._stand_for = _standing_for(vocabulary, entries.vocabulary)
+        self._small = as_mask(pc.is_in(entries.vocabulary, self._small_words))
         self._missing = np.where(self._small, _SMALL, _MISSING + _MISSING_RARE * rarity)
         self._rarity = rarity
 
@@ -100,12 +114,18 @@ class Wording:
         says = np.bincount(aligned.pair, ~small, len(one)) > 0
         return np.where(says, total, np.inf)
 
+    @cached_property
+    def _place_of(self) -> dict[str, int]:
+        return {word: place for place, word in enumerate(self.entries.vocabulary.to_pylist())}
+
+    def words(self, keys: pa.Array) -> Words:
+        """Values as words, next to those of the entries; see `Words.of`."""
+        return Words.of(keys, self._place_of)
+
     def understands(self, values: Words) -> Mask:
         """Which values have no word but such as entries have, or such as stand for one of theirs."""
-        known = np.array(
-            [word in self._place_of or word in self._stand_for for word in values.vocabulary.to_pylist()],
-            np.bool_,
-        )
+        stated = pc.is_in(values.vocabulary, pa.array(self._stand_for, TEXT))
+        known = (values.known >= 0) | as_mask(stated)
         owner = np.repeat(np.arange(len(values.counts)), values.counts)
         strange = np.bincount(
             owner, ~known[values.ids[spans(values.starts, values.counts)]], len(values.counts)
@@ -114,10 +134,8 @@ class Wording:
         return found
 
     def _weights(self, values: Words) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
-        words = values.vocabulary.to_pylist()
-        places = np.array([self._place_of.get(word, -1) for word in words], np.int64)
-        rarity = np.where(places < 0, 1.0, self._rarity[places])
-        small = np.array([word in self._small_words for word in words], np.bool_)
+        rarity = np.where(values.known < 0, 1.0, self._rarity[values.known])
+        small = as_mask(pc.is_in(values.vocabulary, self._small_words))
         return np.where(small, _SMALL, _EXTRA + _EXTRA_RARE * rarity), self._missing
 
     def _left(
@@ -185,8 +203,8 @@ class Wording:
     ) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.int8]]:
         """What it costs that one word stands for another, and how it does, (pairs of words,)."""
         used, place = np.unique(mine, return_inverse=True)
-        spelled = values.vocabulary.take(pa.array(used)).to_pylist()
-        texts = Texts.of(spelled, _LONGEST_WORD)
+        words = values.vocabulary.take(pa.array(used))
+        spelled, texts = words.to_pylist(), Texts.of(words, _LONGEST_WORD)
         edited = self._edits.costs(self._edits.values(texts), self._prepared, place, its)
         cost = edited / UNIT
         lengths = texts.lengths[place], self._texts.lengths[its]
@@ -215,14 +233,16 @@ class Wording:
         return found
 
 
-def _standing_for(vocabulary: Vocabulary, place_of: Mapping[str, int]) -> dict[str, list[int]]:
+def _standing_for(vocabulary: Vocabulary, words: pa.Array) -> dict[str, list[int]]:
     """For each abbreviation, long form, number and number word the words of the entries that it stands for."""
     twos = [(short, long) for short, longs in vocabulary.abbreviations.items() for long in longs]
     twos += NUMBERS.items()
+    twos += [(long, short) for short, long in twos]
+    places = pc.index_in(pa.array([other for _, other in twos], TEXT), words).to_pylist()
     found: dict[str, list[int]] = {}
-    for one, other in [*twos, *((long, short) for short, long in twos)]:
-        if other in place_of:
-            found.setdefault(one, []).append(place_of[other])
+    for (one, _), place in zip(twos, places, strict=True):
+        if place is not None:
+            found.setdefault(one, []).append(place)
     return found
 
 

@@ -75,7 +75,7 @@ class _Rewriter:
         self._plain = len(codebook.labels)
         self._own_labels = pa.array(codebook.order, TEXT)
         codes = pa.array(codebook.labels, TEXT)
-        places = range(self._plain)
+        places = np.arange(self._plain)
         self._exact = Spellings(codes, places)
         self._any_case = Spellings(casefold(codes), places) if rule.ignore_case else None
         if self._any_case and self._any_case.contested:

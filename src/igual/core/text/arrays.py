@@ -44,9 +44,14 @@ def each_where(base: pa.Array, where: Mask, source: pa.Array, one: Callable[[str
     return pc.replace_with_mask(base, flags, each(source.filter(flags), one).cast(base.type))
 
 
+def beyond_ascii(values: pa.Array) -> Mask:
+    """Which texts have characters beyond plain ASCII; missing ones don't."""
+    return ~as_mask(pc.string_is_ascii(values).fill_null(True))
+
+
 def ascii_or(values: pa.Array, kernel: Callable[[pa.Array], pa.Array], one: Callable[[str], str]) -> pa.Array:
     """Apply Arrow's `kernel` where a text is plain ASCII, and `one` to each of the others."""
-    return each_where(kernel(values), ~as_mask(pc.string_is_ascii(values).fill_null(True)), values, one)
+    return each_where(kernel(values), beyond_ascii(values), values, one)
 
 
 def differs(before: pa.Array, after: pa.Array) -> Mask:

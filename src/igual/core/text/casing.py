@@ -11,8 +11,7 @@ from typing import Literal
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.core.column import as_mask
-from igual.core.text.arrays import each, each_where, found
+from igual.core.text.arrays import beyond_ascii, each, each_where, found
 from igual.core.text.identifiers import IDENTIFIER_STYLES, identifiers
 from igual.core.text.names import SPECIAL, namer
 
@@ -51,7 +50,7 @@ def recased(
     if kernel is None or language in ("tr", "az", "nl"):
         return each(values, one)
     if style in ("lower", "upper"):
-        careful = ~as_mask(pc.string_is_ascii(values).fill_null(True))
+        careful = beyond_ascii(values)
     else:
         # The first character of a sentence is its first letter only where nothing stands before it.
         careful = found(values, f"{_NOT_ONLY_WORDS}|^[ -]" if style == "sentence" else _NOT_ONLY_WORDS)

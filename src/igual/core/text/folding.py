@@ -8,8 +8,8 @@ import unicodedata
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.core.column import TEXT
-from igual.core.text.arrays import as_it_is, ascii_or, changed_where, each_where, found
+from igual.core.column import TEXT, as_mask
+from igual.core.text.arrays import as_it_is, ascii_or, beyond_ascii, changed_where, each_where, found
 from igual.core.text.characters import JOINERS, LINE_BREAKS, NAMED, ODD_SPACES, is_mark
 
 # Letters with an accent, stroke or ligature that Unicode doesn't decompose.
@@ -72,7 +72,7 @@ def spacing_key(values: pa.Array) -> pa.Array:
 def punctuation_key(values: pa.Array) -> pa.Array:
     """Punctuation set aside, but for marks that tell things apart, and marks between digits."""
     quick = pc.replace_substring_regex(values, pattern=_ASCII_MARKS, replacement="")
-    careful = found(values, r"[^\x00-\x7f]|\d[^\w\s]+\d|(^|\s)-\d")
+    careful = beyond_ascii(values) | found(values, r"\d[^\w\s]+\d|(^|\s)-\d")
     return each_where(quick, careful, values, lambda text: _set_aside(text, spaces=True))
 
 
@@ -93,7 +93,8 @@ def folded_key(values: pa.Array) -> pa.Array:
     """
     lowered = casefold(without_accents(values))
     quick = pc.replace_substring_regex(lowered, pattern=_ASCII_ASIDE, replacement="")
-    careful = found(lowered, r"[^\x00-\x7f]|\d[^\w]+\d|(^|\s)-\d") | found(quick, "^$")
+    empty = as_mask(pc.equal(quick, ""))
+    careful = beyond_ascii(lowered) | empty | found(lowered, r"\d[^\w]+\d|(^|\s)-\d")
     return each_where(quick, careful, lowered, lambda text: _set_aside(text, spaces=False) or text.strip())
 
 

@@ -9,8 +9,8 @@ from typing import Literal
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.core.column import TEXT, as_mask
-from igual.core.text.arrays import each, each_where
+from igual.core.column import TEXT
+from igual.core.text.arrays import beyond_ascii, each, each_where
 
 IdentifierStyle = Literal["camel", "pascal", "snake", "kebab", "train", "constant"]
 _ASCII_WORD = re.compile("[A-Z]+(?![a-z])|[A-Z]?[a-z]+|[0-9]+")
@@ -96,5 +96,5 @@ def identifiers(values: pa.Array, style: IdentifierStyle, keep: Collection[str])
     else:
         cased = _KERNELS[style](words)
     joined = pc.replace_substring(cased, pattern=" ", replacement=_STYLES[style][0])
-    beyond = ~as_mask(pc.string_is_ascii(values).fill_null(True))
+    beyond = beyond_ascii(values)
     return each_where(joined, beyond, values, one)
