@@ -12,7 +12,6 @@ from hypothesis import strategies as st
 
 import igual
 from igual.core.matching import doubts as against
-from igual.core.matching import edits as edits_module
 from igual.core.matching import fitted
 from igual.core.matching.chunks import by_chunks
 from igual.core.matching.compared import Compared
@@ -304,13 +303,14 @@ def test_compiled_costs_are_the_same() -> None:
     values, entries = (
         side(Texts.of(texts(*some))) for side, some in zip((edits.values, edits.entries), sides, strict=True)
     )
-    one, other = random.integers(0, 2000, (2, edits_module._WORTH_LOADING))
-    found = edits.costs(values, entries, one, other)
     plain = Edits(fitted.EDITS)
-    in_small = [
-        plain.costs(values, entries, *part)
-        for part in zip(np.array_split(one, 9), np.array_split(other, 9), strict=True)
-    ]
-    assert (found == np.concatenate(in_small)).all()
+    edits.make_ready()
+    one, other = random.integers(0, 2000, (2, 6000))
+    found, expected = (some.costs(values, entries, one, other) for some in (edits, plain))
+    assert found.tolist() == expected.tolist()
     assert len(np.unique(found)) > 100
+    kinds_found, kinds_expected = (some.counts(values, entries, one, other) for some in (edits, plain))
+    assert kinds_found.tolist() == kinds_expected.tolist()
+    assert (kinds_found.sum(axis=0) > 0).sum() > 20
     assert compiled.programme.signatures
+    assert compiled.counted.signatures

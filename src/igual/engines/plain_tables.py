@@ -31,10 +31,10 @@ class PlainEngine:
         return list(table)
 
     def kind(self, table: PlainTable, place: int) -> str:
-        return PandasEngine().kind(_frame(table), place)
+        return PandasEngine().kind(_one_of(table, place), 0)
 
     def column(self, table: PlainTable, place: int) -> Column:
-        return PandasEngine().column(_frame(table), place)
+        return PandasEngine().column(_one_of(table, place), 0)
 
     def renamed(self, table: PlainTable, names: Sequence[str]) -> dict[str, Any]:
         return dict(zip(names, table.values(), strict=True))
@@ -50,6 +50,11 @@ class PlainEngine:
             for name, trail in trails.items()
         }
         return {**table, **columns}
+
+
+def _one_of(table: PlainTable, place: int) -> pd.DataFrame:
+    name = list(table)[place]
+    return _frame({name: table[name]})
 
 
 def _frame(table: PlainTable) -> pd.DataFrame:

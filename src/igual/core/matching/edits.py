@@ -7,9 +7,12 @@ on another, within a band, and for thousands of pairs at a time.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+import contextlib
+import importlib
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from typing import NamedTuple
+from types import ModuleType
+from typing import Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -25,8 +28,8 @@ FAR = 20_000
 # Costs are counted in hundredths of a nat: e to the minus one is 100.
 UNIT = 100
 _BLOCK = 24_576
-# For fewer pairs it doesn't pay to load what is compiled, or to call it.
-_WORTH_LOADING, _WORTH_CALLING = 20_000, 200
+# For fewer pairs it doesn't pay to load what is compiled.
+_WORTH_LOADING = 20_000
 _CENTRE = BAND + 1
 _EXTRA, _MISSING, _INSTEAD, _SWAPPED = range(4)
 
@@ -63,18 +66,20 @@ class _Block(NamedTuple):
 class Edits:
     """Costs of edits, ready for comparing.
 
-    costs: what each of KINDS costs, in nats.
+    costs: what each of KINDS costs, in nats; 1 for every edit where it is left out.
     """
 
-    def __init__(self, costs: Mapping[str, float]) -> None:
-        self._weights = np.array([max(round(UNIT * costs[kind]), 1) for kind in KINDS], np.int16)
+    def __init__(self, costs: Mapping[str, float] | None = None) -> None:
+        self._all_alike = costs is None
+        by_kind = dict.fromkeys(KINDS, 1.0) | {"first": 0.0, "last": 0.0} if costs is None else costs
+        self._weights = np.array([round(UNIT * by_kind[kind]) for kind in KINDS], np.int16)
         self._slips = slips()
         substitutions = self._weights[self._slips.substitutions]
         substitutions[LAST:, LAST:] += self._weights[PLACE_OF["last"]]
         self._substitutions = substitutions.ravel()
         self._first = self._weights[PLACE_OF["first"]]
         self._swap = self._weights[PLACE_OF["swapped"]]
-        self._compiled: Callable[..., None] | None = None
+        self._compiled: ModuleType | None = None
 
     def values(self, texts: Texts) -> Prepared:
         return self._prepared(texts, "extra")
@@ -83,7 +88,11 @@ class Edits:
         return self._prepared(texts, "missing")
 
     def _prepared(self, texts: Texts, side: str) -> Prepared:
-        classes, gaps = classes_and_gaps(texts, self._slips, side)
+        if self._all_alike:
+            # No character's class matters.
+            classes = gaps = np.zeros(texts.characters.shape, np.uint8)
+        else:
+            classes, gaps = classes_and_gaps(texts, self._slips, side)
         costs = self._weights[gaps]
         costs[:, 0] += self._first
         filled = np.flatnonzero(texts.lengths)
@@ -91,19 +100,27 @@ class Edits:
         packed = costs.astype(np.uint64) << np.uint64(32) | classes.astype(np.uint64) << np.uint64(16)
         return Prepared(texts, classes, gaps, packed | texts.characters)
 
+    def make_ready(self) -> None:
+        """Load what is compiled, where Numba is installed."""
+        with contextlib.suppress(ImportError):
+            self._compiled = importlib.import_module("igual.core.matching.compiled")
+
+    def _given(self, values: Prepared, entries: Prepared, one: Ints, other: Ints) -> tuple[Any, ...]:
+        """What is compiled wants to know."""
+        sides = values.packed, values.texts.lengths, entries.packed, entries.texts.lengths
+        substitutions = self._substitutions.reshape(CLASSES, CLASSES)
+        return *sides, one, other, substitutions, int(self._first), int(self._swap), BAND, FAR
+
     def costs(self, values: Prepared, entries: Prepared, one: Ints, other: Ints) -> Costs:
         """The cost of each pair of a value and an entry, (pairs,), in hundredths; FAR for what is too far.
 
         one, other: places in values and entries, (pairs,).
         """
         found = np.full(len(one), FAR, np.int16)
-        if self._compiled is None and len(one) >= _WORTH_LOADING:
-            self._compiled = _compiled()
-        programme = self._compiled
-        if programme is not None and len(one) >= _WORTH_CALLING:
-            sides = (values.packed, values.texts.lengths, entries.packed, entries.texts.lengths)
-            weights = self._substitutions.reshape(CLASSES, CLASSES), int(self._first), int(self._swap)
-            programme(*sides, one, other, *weights, BAND, FAR, found)
+        if len(one) >= _WORTH_LOADING:
+            self.make_ready()
+        if self._compiled is not None:
+            self._compiled.programme(*self._given(values, entries, one, other), found)
             return found
         for chosen in _blocks(values, entries, one, other):
             found[chosen] = self._programme(values, entries, one[chosen], other[chosen], None)
@@ -112,6 +129,10 @@ class Edits:
     def counts(self, values: Prepared, entries: Prepared, one: Ints, other: Ints) -> npt.NDArray[np.int16]:
         """How many edits of each kind the cheapest way has, (pairs, kinds)."""
         found = np.zeros((len(one), len(KINDS)), np.int16)
+        if self._compiled is not None:
+            kinds = values.gap_kinds, entries.gap_kinds, self._slips.substitutions, PLACE_OF["swapped"]
+            self._compiled.counted(*self._given(values, entries, one, other), *kinds, found)
+            return found
         for chosen in _blocks(values, entries, one, other):
             moves: dict[int, tuple[int, npt.NDArray[np.int8]]] = {}
             self._programme(values, entries, one[chosen], other[chosen], moves)
@@ -244,16 +265,6 @@ class Edits:
                 i[pairs] -= 0 if kind == _MISSING else 2 if kind == _SWAPPED else 1
                 j[pairs] -= 0 if kind == _EXTRA else 2 if kind == _SWAPPED else 1
         return counts
-
-
-def _compiled() -> Callable[..., None] | None:
-    """The programme compiled, where Numba is installed."""
-    try:
-        from igual.core.matching.compiled import programme
-    except ImportError:
-        return None
-    compiled: Callable[..., None] = programme
-    return compiled
 
 
 def _blocks(values: Prepared, entries: Prepared, one: Ints, other: Ints) -> Iterator[Ints]:

@@ -111,6 +111,7 @@ class MatchIndex:
         places = pc.index_in(owners.take(order), self.entries)
         self.owners: Ints = places.to_numpy(zero_copy_only=False).astype(np.int64)
         self.names = tuple(reference.values)
+        self._is_ready = False
 
     def spelled(self, place: int) -> str:
         found: str = self.spellings[place].as_py()
@@ -173,7 +174,7 @@ class MatchIndex:
 
     @cached_property
     def _sound_edits(self) -> Edits:
-        return Edits(dict.fromkeys(fitted.EDITS, 1.0) | {"first": 0.0, "last": 0.0})
+        return Edits()
 
     @cached_property
     def prepared(self) -> Prepared:
@@ -211,10 +212,13 @@ class MatchIndex:
 
     def make_ready(self) -> None:
         """Build what likening a long list needs, several parts at a time."""
-        if len(self.spellings) < _LONG_LIST:
+        if len(self.spellings) < _LONG_LIST or self._is_ready:
             return
+        self._is_ready = True
         _ = self.compared
         parts = (
+            self.edits.make_ready,
+            self._sound_edits.make_ready,
             lambda: self._deletions,
             lambda: self._grams,
             lambda: self._alike,
