@@ -16,7 +16,7 @@ def test_match_shows_what_waits_first(run: Run, trees: Path) -> None:
     done = run("match trees.csv --column species --list species.csv")
     assert (done.returncode, done.stderr) == (0, "")
     first = done.stdout.splitlines()[0]
-    assert first.startswith("species: 370 settled (1,988 rows), ")
+    assert first.startswith("species: 371 settled (1,989 rows), ")
     lines = done.stdout.splitlines()
     order = [
         next(at for at, line in enumerate(lines) if line.startswith(f" {status}"))
@@ -31,7 +31,7 @@ def test_match_shows_what_waits_first(run: Run, trees: Path) -> None:
 def test_match_writes_every_value_with_its_reason(run: Run, trees: Path) -> None:
     done = run("match trees.csv -c species -l species.csv --give code --out matches.csv --json")
     found = json.loads(done.stdout)
-    assert found["counts"]["settled"]["rows"] == 1_988
+    assert found["counts"]["settled"]["rows"] == 1_989
     with (trees / "matches.csv").open(encoding="utf-8") as file:
         rows = list(csv.DictReader(file))
     assert len(rows) == len(found["matches"]) == 378

@@ -21,8 +21,9 @@ from igual.core.headers import clean_headers
 from igual.core.list_versions import compare_lists as compare_versions
 from igual.core.matching import index as core_index
 from igual.core.matching.lookalikes import lookalikes as lookalikes_of
-from igual.core.matching.matcher import WAYS, By, Thresholds
+from igual.core.matching.matcher import WAYS, By
 from igual.core.matching.matches import match as match_column
+from igual.core.matching.thresholds import USUAL
 from igual.core.matching.vocabulary import Vocabulary
 from igual.core.survey import survey as survey_of
 from igual.core.tally import Sort, said_of_unread
@@ -245,9 +246,9 @@ def match(
     reference: core_lists.ReferenceList | core_index.MatchIndex | Sequence[str],
     *,
     by: Sequence[By] | By = WAYS,
-    settle: float = 0.9,
-    ask: float = 0.5,
-    margin: float = 0.2,
+    settle: float = USUAL.settle,
+    ask: float = USUAL.ask,
+    margin: float = USUAL.margin,
     give: str | None = None,
     case_sensitive: bool = False,
 ) -> Matches:
@@ -255,8 +256,8 @@ def match(
 
     values: one column, as for `tally`. reference: the list, its entries, or a `MatchIndex` to use again.
     by: the ways to match, of `exact`, `folded` (case, spacing, accents and punctuation set aside) and `fuzzy`.
-    settle: the least score of a match by likeness that needs nobody. ask: the least probability that some entry
-        is meant, for a value to be open. margin: how far the runner-up's score must stay behind.
+    settle: the least score of a match by likeness that needs nobody. margin: how far it must be ahead of the
+        runner-up, where all candidates make 1. ask: the least probability that some entry is meant, to be open.
     give: an attribute of the list to give along with each settled entry.
     case_sensitive: nothing that differs in case is settled.
 
@@ -273,9 +274,8 @@ def match(
     ways = (by,) if isinstance(by, str) else tuple(by)
     rule = Match(list="given", by=ways, settle=settle, ask=ask, margin=margin, case_sensitive=case_sensitive)
     index = reference if isinstance(reference, core_index.MatchIndex) else MatchIndex(reference)
-    thresholds = Thresholds(rule.settle, rule.ask, rule.margin, rule.case_sensitive)
     with waiting("matching") as tell:
-        return Matches(match_column(values_column(values), index, rule.by, thresholds, give, tell))
+        return Matches(match_column(values_column(values), index, rule.by, rule.thresholds, give, tell))
 
 
 def lookalikes(

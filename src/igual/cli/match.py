@@ -7,6 +7,7 @@ from typing import Any
 import click
 
 from igual.cli.options import encoding_option, json_option, print_json, table_argument
+from igual.core.matching.thresholds import USUAL, Thresholds
 
 _SHARE = click.FloatRange(0, 1)
 
@@ -22,13 +23,21 @@ _SHARE = click.FloatRange(0, 1)
     help="A way to match; give it several times. All three unless given.",
 )
 @click.option(
-    "--settle", type=_SHARE, default=0.9, show_default=True, help="The least score that needs nobody."
+    "--settle",
+    type=_SHARE,
+    default=USUAL.settle,
+    show_default=True,
+    help="The least score that needs nobody.",
 )
 @click.option(
-    "--ask", type=_SHARE, default=0.5, show_default=True, help="The least chance to be worth asking."
+    "--ask", type=_SHARE, default=USUAL.ask, show_default=True, help="The least chance to be worth asking."
 )
 @click.option(
-    "--margin", type=_SHARE, default=0.2, show_default=True, help="How far the runner-up must stay behind."
+    "--margin",
+    type=_SHARE,
+    default=USUAL.margin,
+    show_default=True,
+    help="How far it must be ahead of the runner-up.",
 )
 @click.option("--give", metavar="A", help="Give this attribute of the entry too.")
 @click.option("--case-sensitive", is_flag=True, help="Settle nothing that differs in case.")
@@ -64,7 +73,7 @@ def match(
     """
     from igual.cli.loading import column_of, said_of_reading, written
     from igual.core.matching.index import MatchIndex
-    from igual.core.matching.matcher import WAYS, Thresholds
+    from igual.core.matching.matcher import WAYS
     from igual.core.matching.matches import match as match_column
     from igual.files.lists import ReferenceList
     from igual.report.matching_views import matches_view

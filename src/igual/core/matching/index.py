@@ -19,11 +19,7 @@ from igual.core.matching.compared import Compared
 from igual.core.matching.deletions import Deletions
 from igual.core.matching.edits import FAR, UNIT, Edits, Prepared
 from igual.core.matching.grams import Grams
-from igual.core.matching.keys import (
-    letters_key,
-    plain,
-    two_letter_key,
-)
+from igual.core.matching.keys import letters_key, plain, two_letter_key
 from igual.core.matching.scoring import MOST_LETTERS, Candidates, Floats, chances
 from igual.core.matching.sounds import consonants, unspaced
 from igual.core.matching.spellings import Spellings

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Literal, NamedTuple
+from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
@@ -20,6 +20,7 @@ from igual.core.matching.index import BY_INITIALS, BY_LETTERS, How, LookUp, Matc
 from igual.core.matching.reasons import reasons
 from igual.core.matching.scoring import Floats
 from igual.core.matching.texts import Ints
+from igual.core.matching.thresholds import USUAL, Thresholds
 from igual.core.matching.wording import MOST_WORDS
 
 By = Literal["exact", "folded", "fuzzy"]
@@ -32,22 +33,6 @@ RANKS = 5
 # A score as it is shown, and compared with the thresholds: the same on every machine.
 _DECIMALS = 4
 _LEAST = 0.005
-# What a difference of two rounded scores may miss.
-_EPSILON = 1e-9
-
-
-class Thresholds(NamedTuple):
-    """When a likely match is taken.
-
-    settle: the least score of a match that needs nobody. ask: the least probability that any entry is meant for a
-    person to be asked. margin: how far the runner-up must stay behind a settled match.
-    case_sensitive: texts that differ in case are never settled but by a spelling that is the same.
-    """
-
-    settle: float = 0.9
-    ask: float = 0.5
-    margin: float = 0.2
-    case_sensitive: bool = False
 
 
 @dataclass(eq=False)
@@ -132,7 +117,7 @@ def matched(
     tell: Tell | None = None,
 ) -> Matched:
     """Match distinct values that aren't blank, (values,), in the ways of `by`; `tell` hears of progress."""
-    thresholds = thresholds or Thresholds()
+    thresholds = thresholds or USUAL
     found = Matched.none_yet(values)
     left = np.ones(len(values), np.bool_)
     for step in index.look_ups(by):
@@ -217,16 +202,17 @@ def liken(values: pa.Array, index: MatchIndex, thresholds: Thresholds) -> Matche
     worth = any_meant[places] >= thresholds.ask
     said = values.to_pylist()
     why = reasons(index, asked, said, places, chosen, reading)
-    ahead = found.score[places] - found.runner_up_score[places] >= thresholds.margin - _EPSILON
-    sure = (found.score[places] >= thresholds.settle) & ahead
+    score, runner_up = found.score[places], found.runner_up_score[places]
+    ahead = ((score - runner_up) / any_meant[places]).round(_DECIMALS) >= thresholds.margin
+    sure = (score >= thresholds.settle) & ahead
+    rivalled = np.where(2 * runner_up >= score, "another entry is as near", "another entry comes near")
     against = _against(index, compared, said, places, chosen, reading, worth, thresholds.case_sensitive)
     found.how[places] = How.FUZZY
     for number in np.flatnonzero(~sure | ~worth).tolist():
         if not worth[number]:
             why[number] = f"no entry comes near enough; the nearest: {why[number]}"
         elif number not in against:
-            unsure = "not sure enough" if ahead[number] else "another entry is as near"
-            why[number] = f"{why[number]}; {unsure}"
+            why[number] = f"{why[number]}; {'not sure enough' if ahead[number] else rivalled[number]}"
     for number, texts in against.items():
         why[number] = f"{why[number]}; but {', '.join(texts)}"
     found.said = dict(zip(places.tolist(), why, strict=True))

@@ -15,7 +15,8 @@ from igual.core.conditions import is_blank
 from igual.core.errors import ListError, did_you_mean
 from igual.core.matching.chunks import Tell
 from igual.core.matching.index import MatchIndex
-from igual.core.matching.matcher import STATUSES, WAYS, By, Matched, Thresholds, matched
+from igual.core.matching.matcher import STATUSES, WAYS, By, Matched, matched
+from igual.core.matching.thresholds import Thresholds
 
 
 @dataclass(frozen=True, eq=False)

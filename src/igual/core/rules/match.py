@@ -17,7 +17,8 @@ from igual.core.column import TEXT, as_mask
 from igual.core.errors import ListError, RulebookError, did_you_mean
 from igual.core.lists import ReferenceList, Shelf
 from igual.core.matching.index import How, MatchIndex
-from igual.core.matching.matcher import OPEN, SETTLED, UNKNOWN, WAYS, By, Matched, Thresholds, matched
+from igual.core.matching.matcher import OPEN, SETTLED, UNKNOWN, WAYS, By, Matched, matched
+from igual.core.matching.thresholds import USUAL, Thresholds
 from igual.core.matching.vocabulary import Vocabulary
 from igual.core.rules.base import NearMiss, Rewriter, Rewritten
 from igual.core.rules.lookup import ListRule, Otherwise, given_or_otherwise, near_spellings, unknown_among
@@ -34,7 +35,8 @@ class Match(ListRule):
         before folded, entries before aliases, likeness last.
     settle: the least score, 0 to 1, of a match by likeness that needs nobody.
     ask: the least probability, 0 to 1, that some entry is meant, for a value to wait for a person: it is open.
-    margin: how far the runner-up's score must stay behind.
+    margin: how far a match that is settled by likeness must be ahead of the runner-up, 0 to 1, where the scores of
+        all candidates make 1.
     give: an attribute of the list (a code, a rate) to put instead of the entry.
     case_sensitive: nothing that differs in case is settled.
     abbreviations, opposites, small_words: words to be known beside those that Igual knows: what a short form
@@ -56,9 +58,9 @@ class Match(ListRule):
 
     do: Literal["match"] = "match"
     by: tuple[By, ...] = WAYS
-    settle: float = Field(0.9, ge=0, le=1)
-    ask: float = Field(0.5, ge=0, le=1)
-    margin: float = Field(0.2, ge=0, le=1)
+    settle: float = Field(USUAL.settle, ge=0, le=1)
+    ask: float = Field(USUAL.ask, ge=0, le=1)
+    margin: float = Field(USUAL.margin, ge=0, le=1)
     give: str | None = None
     case_sensitive: bool = False
     abbreviations: Mapping[str, tuple[str, ...] | str] = Field(default_factory=dict)
@@ -80,6 +82,10 @@ class Match(ListRule):
         Vocabulary.extended(self.opposites, self.abbreviations, self.small_words)
         return self
 
+    @property
+    def thresholds(self) -> Thresholds:
+        return Thresholds(self.settle, self.ask, self.margin, self.case_sensitive)
+
     def rewriter(self, shelf: Shelf) -> Rewriter:
         return _Rewriter(self, shelf.lists[self.list])
 
@@ -93,7 +99,7 @@ class _Rewriter:
         self._reference = reference
         vocabulary = Vocabulary.extended(rule.opposites, rule.abbreviations, rule.small_words)
         self._index = MatchIndex(reference, vocabulary)
-        self._thresholds = Thresholds(rule.settle, rule.ask, rule.margin, rule.case_sensitive)
+        self._thresholds = rule.thresholds
         self.entries: Sequence[str] = self._index.names
         self._place_of = {name: place for place, name in enumerate(self.entries)}
         self._rulings: Mapping[str, Ruling] = {}
