@@ -16,6 +16,7 @@ FIGURES = {
     "mentions": text_rules.mentions,
     "rules": text_rules.every_rule,
     "match": matching.speed,
+    "first": matching.first_right,
     "one": matching.one_value,
     "accuracy": matching.accuracy,
     "growth": matching.growth,

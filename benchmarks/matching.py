@@ -14,14 +14,16 @@ import numpy as np
 import pyarrow as pa
 
 import igual
+from benchmarks.ceiling import ceiling
 from benchmarks.measure import line
-from benchmarks.slips import any_slip, is_held_out, misspelt, place_names, typing_slip
+from benchmarks.slips import Slip, any_slip, is_held_out, misspelt, place_names, typing_slip
 from igual.core.column import TEXT
 from igual.core.matching.keys import letters_key, plain, words_key
 
 DATA = Path("../shared/data")
 NAMES = 100_000
 SAMPLE = 1_000
+ASKED = 4_000
 GROWTH = (10_000, 30_000, 100_000, 300_000)
 
 
@@ -36,9 +38,9 @@ def keyed(texts: Sequence[str]) -> list[str]:
     return keys
 
 
-def misspelt_names(names: Sequence[str], seed: int = 3) -> tuple[list[str], list[str]]:
+def misspelt_names(names: Sequence[str], seed: int = 3, slip: Slip = any_slip) -> tuple[list[str], list[str]]:
     """Names with one slip or two, none of which is another name by now, and what was meant."""
-    raw = misspelt(names, any_slip, seed)
+    raw = misspelt(names, slip, seed)
     known = set(keyed(names))
     kept = {
         value: name
@@ -65,31 +67,43 @@ def speed() -> None:
     raw, meant = misspelt_names(names)
     igual.match(raw[:20_000], names[:20_000])  # libraries are loaded, and compiled where Numba is installed
     took, found = timed(lambda: igual.match(raw, names).table)
-    mine = right(proposals(found, raw), meant)
+    note(f"right first: {right(proposals(found, raw), meant):.3f}")
     note(
         f"{len(raw):,} values against {len(names):,} names: {took:.1f} s, {1e6 * took / len(raw):.0f} µs a value"
     )
     peak = peak_memory()
     line("peak memory of the process, GB", peak, "at most 2", peak <= 2)
     chosen = np.random.default_rng(1).choice(len(raw), SAMPLE, replace=False)
-    sample, wanted = [raw[place] for place in chosen], [meant[place] for place in chosen]
-    joined, first = timed(lambda: by_duckdb(sample, names))
-    product, second = timed(lambda: by_scikit_learn(sample, names))
-    for name, seconds, given, least in (
-        ("DuckDB max_by(jaro_winkler)", joined, first, 100),
-        ("scikit-learn TF-IDF, char 2-3", product, second, 15),
-    ):
+    sample = [raw[place] for place in chosen]
+    for name, peer, least in PEERS:
+        seconds = timed(functools.partial(peer, sample, names))[0]
         note(f"{name}: {1e3 * seconds / SAMPLE:.2f} ms a value, from a sample of {SAMPLE:,}")
         ratio = seconds / SAMPLE * len(raw) / took
         line(f"{name} / igual", ratio, f"at least {least}", ratio >= least)
-        ahead = 100 * (mine - right(given, wanted))
-        note(f"right first: igual {mine:.3f}, {name} {right(given, wanted):.3f}")
-        line(f"points ahead of {name}", ahead, "at least 8", ahead >= 8)
-    nearest = np.mean([truth_is_unique(raw[place], meant[place], names) for place in chosen[:200]])
-    note(f"of 200 what was meant is the only nearest name by edits in {nearest:.3f}")
     likened, groups = timed(lambda: igual.lookalikes(raw).table["group"].nunique())
     note(f"lookalikes of {len(raw):,} values: {likened:.1f} s, {groups:,} groups")
     line("lookalikes / match", likened / took, "at most 1.2", likened / took <= 1.2)
+
+
+def first_right() -> None:
+    """How often the first proposal is what was meant, beside the same peers, on the same values."""
+    names = list(dict.fromkeys(lower(place_names())))[:NAMES]
+    for slip, title in ((typing_slip, "slips of fingers"), (any_slip, "any letter at random")):
+        raw, meant = misspelt_names(names, slip=slip)
+        chosen = np.random.default_rng(1).choice(len(raw), ASKED, replace=False)
+        sample, wanted = [raw[place] for place in chosen], [meant[place] for place in chosen]
+        mine = right(proposals(igual.match(sample, names).table, sample), wanted)
+        note(f"{title}, {len(sample):,} values: right first: igual {mine:.4f}")
+        for name, peer, _ in PEERS:
+            theirs = right(peer(sample, names), wanted)
+            note(f"{title}: right first: {name} {theirs:.4f}")
+            ahead = 100 * (mine - theirs)
+            line(f"{title}: points ahead of {name}", ahead, "at least 8", ahead >= 8)
+    some = 500
+    note(f"{title}: the most that any method could have right, told how slips are made, from {some} of the values: "
+         f"{ceiling(sample[:some], names):.3f}")  # fmt: skip
+    nearest = np.mean([truth_is_unique(*pair, names) for pair in zip(sample[:200], wanted, strict=False)])
+    note(f"{title}: of 200 what was meant is the only nearest name by edits in {nearest:.3f}")
 
 
 def note(text: str) -> None:
@@ -130,6 +144,12 @@ def by_scikit_learn(values: Sequence[str], names: Sequence[str]) -> list[str]:
     asked = vectors.transform(values)
     best = [asked[at : at + 200].dot(entries).toarray().argmax(axis=1) for at in range(0, len(values), 200)]
     return [names[place] for place in np.concatenate(best)]
+
+
+PEERS: tuple[tuple[str, Callable[[Sequence[str], Sequence[str]], list[str]], int], ...] = (
+    ("DuckDB max_by(jaro_winkler)", by_duckdb, 100),
+    ("scikit-learn TF-IDF, char 2-3", by_scikit_learn, 15),
+)
 
 
 def growth(sizes: Sequence[int] = GROWTH) -> None:

@@ -309,8 +309,8 @@ def test_two_deletions_lose_no_pair_within_two_edits(values: list[str], entries:
     found = set(zip(one.tolist(), other.tolist(), strict=True))
     for a, value in enumerate(values):
         for b, entry in enumerate(entries):
-            # Texts of up to four characters give up one only.
-            reach = 2 if min(len(value), len(entry)) > 4 else 1 if min(len(value), len(entry)) > 1 else 0
+            # Texts of up to three characters give up one only.
+            reach = 2 if min(len(value), len(entry)) > 3 else 1 if min(len(value), len(entry)) > 1 else 0
             if slowly(value, entry, swaps=True) <= reach:
                 assert (a, b) in found
 

@@ -18,7 +18,7 @@ _BASE = 0x9E3779B97F4A7C15  # odd, so that it has an inverse modulo 2^64
 _SPREAD = np.uint64(0xBF58476D1CE4E5B9)
 _FILTER_BITS = 27
 # Texts longer than this have too many pairs of characters to delete; they are found by their words.
-_TWO_DELETIONS = range(5, 25)
+_TWO_DELETIONS = range(4, 25)
 _CROWD, _EVER_SO_MANY = 40, 2000
 _NO_HASHES, _NO_PLACES = np.zeros(0, np.uint64), np.zeros(0, np.int64)
 

@@ -33,7 +33,7 @@ BY_LETTERS, BY_WORDS, BY_INITIALS = range(3)
 # A value whose best candidate within two edits costs no more than this is asked nothing more.
 _SURE, _SURE_PER_LETTER = 2.6, 0.85
 # Candidates that are likelier than the best by a factor of e to this power, and so many at most, are weighed.
-_WEIGHED_COST, _WEIGHED = 5.0, 16
+_WEIGHED_COST, _WEIGHED = 6.0, 16
 _MOST_DRESS, _MOST_SOUNDS = 3, 5
 _INITIALS_COST, _INITIALS_CROWD = 6.0, 60
 # A list of so many spellings is worth building in several threads.

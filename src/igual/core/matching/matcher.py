@@ -32,7 +32,7 @@ STATUSES: tuple[Status, ...] = ("settled", "open", "unknown")
 RANKS = 5
 # A score as it is shown, and compared with the thresholds: the same on every machine.
 _DECIMALS = 4
-_LEAST = 0.005
+_LEAST = 0.001
 
 
 @dataclass(eq=False)
