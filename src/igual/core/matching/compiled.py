@@ -16,8 +16,8 @@ from igual.core.matching.texts import Ints
 
 _Packed = npt.NDArray[np.uint64]
 _Kinds = npt.NDArray[np.uint8]
-# The ways into a cell; of ways that cost the same, the first.
-_EXTRA, _MISSING, _INSTEAD, _SWAPPED = range(4)
+_Work = npt.NDArray[np.int32]
+_CHARACTER, _CLASS, _GAP = range(3)
 
 
 def _compiled(function: Callable[..., Any]) -> Any:
@@ -28,63 +28,57 @@ def _compiled(function: Callable[..., Any]) -> Any:
 
 
 @_compiled
-def _cost(
-    value: _Packed,
+def _unpack(packed: _Packed, length: int, room: _Work) -> None:
+    """Put the character, class and gap cost of each place, from 1, into the rows of `room`."""
+    for at in range(length):
+        room[_CHARACTER, at + 1] = packed[at] & np.uint64(0xFFFF)
+        room[_CLASS, at + 1] = (packed[at] >> np.uint64(16)) & np.uint64(0xFFFF)
+        room[_GAP, at + 1] = packed[at] >> np.uint64(32)
+
+
+@_compiled
+def _fill(
+    table: _Work,
+    mine: _Work,
     rows: int,
-    entry: _Packed,
+    its: _Work,
     columns: int,
     substitutions: npt.NDArray[np.int16],
     first: int,
     swap: int,
     band: int,
     far: int,
-    room: npt.NDArray[np.int64],
-    ways: npt.NDArray[np.int8],
-) -> int:
-    """What a pair costs, its characters packed as `Prepared` says; `ways` takes the way into each cell.
+) -> None:
+    """Put into `table` what it costs to make the beginnings of one text of those of another, (rows + 1, columns + 1).
 
-    room: three rows to work in, as long as any entry and one more.
+    mine, its: the texts, unpacked. Numbers are kept short: that is half as fast again.
     """
-    row, last_row, row_before = room[0], room[1], room[2]
-    for i in range(rows + 1):
-        low, high = max(i - band, 0), min(i + band, columns)
-        mine = value[i - 1] if i else np.uint64(0)
+    table[0, 0] = 0
+    for j in range(1, columns + 1):
+        table[0, j] = table[0, j - 1] + its[_GAP, j]
+    characters, classes, gaps = its[_CHARACTER], its[_CLASS], its[_GAP]
+    for i in range(1, rows + 1):
+        row, last_row, row_before = table[i], table[i - 1], table[max(i - 2, 0)]
+        character, before, gap = mine[_CHARACTER, i], mine[_CHARACTER, i - 1], mine[_GAP, i]
+        instead = substitutions[mine[_CLASS, i]]
+        low, high = max(i - band, 1), min(i + band, columns)
+        # What lies beside the band is too far.
+        if i + band <= columns:
+            last_row[i + band] = far
+        left = np.int32(last_row[0] + gap) if i <= band else np.int32(far)
+        row[low - 1] = left
+        aslant = last_row[low - 1]
         for j in range(low, high + 1):
-            best, way = np.int64(far), _EXTRA
-            if i == 0 and j == 0:
-                best = np.int64(0)
-            if i and j < i + band:
-                best = min(best, last_row[j] + np.int64(mine >> np.uint64(32)))
-            if j:
-                its = entry[j - 1]
-                if j > low:
-                    step = row[j - 1] + np.int64(its >> np.uint64(32))
-                    if step < best:
-                        best, way = step, _MISSING
-                if i:
-                    step = last_row[j - 1]
-                    if mine & np.uint64(0xFFFF) != its & np.uint64(0xFFFF):
-                        mine_class = np.int64((mine >> np.uint64(16)) & np.uint64(0xFFFF))
-                        its_class = np.int64((its >> np.uint64(16)) & np.uint64(0xFFFF))
-                        step += np.int64(substitutions[mine_class, its_class])
-                        if i == 1 and j == 1:
-                            step += first
-                    if step < best:
-                        best, way = step, _INSTEAD
-                    if (
-                        i > 1
-                        and j > 1
-                        and mine & np.uint64(0xFFFF) == entry[j - 2] & np.uint64(0xFFFF)
-                        and value[i - 2] & np.uint64(0xFFFF) == its & np.uint64(0xFFFF)
-                    ):
-                        step = row_before[j - 2] + swap
-                        if step < best:
-                            best, way = step, _SWAPPED
-            row[j] = best
-            if len(ways):
-                ways[i, j] = way
-        row_before, last_row, row = last_row, row, row_before
-    return int(last_row[columns])
+            above, step = last_row[j], aslant
+            if character != characters[j]:
+                step = np.int32(step + instead[classes[j]])
+                if i == 1 and j == 1:
+                    step = np.int32(step + first)
+                if character == characters[j - 1] and before == characters[j] and i > 1 and j > 1:
+                    step = min(step, np.int32(row_before[j - 2] + swap))
+            left = min(min(np.int32(above + gap), np.int32(left + gaps[j])), step)
+            row[j] = left
+            aslant = above
 
 
 @_compiled
@@ -103,16 +97,20 @@ def programme(
     found: npt.NDArray[np.int16],
 ) -> None:
     """Put the cost of each pair into `found`."""
-    room = np.empty((3, entries.shape[1] + 1), np.int64)
-    no_ways = np.zeros((0, 0), np.int8)
+    room = np.zeros((2, 3, max(values.shape[1], entries.shape[1]) + 1), np.int32)
+    table = np.empty((values.shape[1] + 1, entries.shape[1] + 1), np.int32)
+    unpacked = -1
     for pair in range(len(one)):
-        rows, columns = value_lengths[one[pair]], entry_lengths[other[pair]]
+        value, entry = one[pair], other[pair]
+        rows, columns = value_lengths[value], entry_lengths[entry]
         found[pair] = far
         if abs(rows - columns) <= band:
-            value, entry = values[one[pair]], entries[other[pair]]
-            found[pair] = _cost(
-                value, rows, entry, columns, substitutions, first, swap, band, far, room, no_ways
-            )
+            if value != unpacked:
+                _unpack(values[value], rows, room[0])
+                unpacked = value
+            _unpack(entries[entry], columns, room[1])
+            _fill(table, room[0], rows, room[1], columns, substitutions, first, swap, band, far)
+            found[pair] = min(table[rows, columns], np.int32(far))
 
 
 @_compiled
@@ -138,40 +136,44 @@ def counted(
 
     value_gaps, entry_gaps: the kind of each character's absence. kinds: the kind of putting one class for another.
     """
-    room = np.empty((3, entries.shape[1] + 1), np.int64)
-    ways = np.zeros((values.shape[1] + 1, entries.shape[1] + 1), np.int8)
+    room = np.zeros((2, 3, max(values.shape[1], entries.shape[1]) + 1), np.int32)
+    table = np.empty((values.shape[1] + 1, entries.shape[1] + 1), np.int32)
     at_first, at_last = found.shape[1] - 2, found.shape[1] - 1
+    mine, its = room[0], room[1]
     for pair in range(len(one)):
-        rows, columns = value_lengths[one[pair]], entry_lengths[other[pair]]
+        value, entry = one[pair], other[pair]
+        rows, columns = value_lengths[value], entry_lengths[entry]
         if abs(rows - columns) > band:
             continue
-        value, entry = values[one[pair]], entries[other[pair]]
-        _cost(value, rows, entry, columns, substitutions, first, swap, band, far, room, ways)
+        _unpack(values[value], rows, mine)
+        _unpack(entries[entry], columns, its)
+        _fill(table, mine, rows, its, columns, substitutions, first, swap, band, far)
         i, j = rows, columns
+        # Back from the last cell, each time by the first way that explains what the cell costs.
         while i or j:
-            way = ways[i, j] if i and j else (_EXTRA if i else _MISSING)
-            a, b = i - 1, j - 1
-            if way == _EXTRA:
-                found[pair, value_gaps[one[pair], a]] += 1
-                is_first, is_last = a == 0, i == rows
+            cost = table[i, j]
+            if i and cost == table[i - 1, j] + mine[_GAP, i]:
+                found[pair, value_gaps[value, i - 1]] += 1
+                is_first, is_last = i == 1, i == rows
                 i -= 1
-            elif way == _MISSING:
-                found[pair, entry_gaps[other[pair], b]] += 1
-                is_first, is_last = b == 0, j == columns
+            elif j and cost == table[i, j - 1] + its[_GAP, j]:
+                found[pair, entry_gaps[entry, j - 1]] += 1
+                is_first, is_last = j == 1, j == columns
                 j -= 1
-            elif way == _INSTEAD:
-                differ = value[a] & np.uint64(0xFFFF) != entry[b] & np.uint64(0xFFFF)
-                if differ:
-                    mine = np.int64((value[a] >> np.uint64(16)) & np.uint64(0xFFFF))
-                    its = np.int64((entry[b] >> np.uint64(16)) & np.uint64(0xFFFF))
-                    found[pair, kinds[mine, its]] += 1
-                is_first = differ and a == 0 and b == 0
-                is_last = differ and i == rows and j == columns
+            elif mine[_CHARACTER, i] == its[_CHARACTER, j] and cost == table[i - 1, j - 1]:
+                is_first = is_last = False
                 i, j = i - 1, j - 1
             else:
-                found[pair, swapped] += 1
-                is_first = is_last = False
-                i, j = i - 2, j - 2
+                instead = substitutions[mine[_CLASS, i], its[_CLASS, j]]
+                instead += first if i == 1 and j == 1 else 0
+                if cost == table[i - 1, j - 1] + instead:
+                    found[pair, kinds[mine[_CLASS, i], its[_CLASS, j]]] += 1
+                    is_first, is_last = i == 1 and j == 1, i == rows and j == columns
+                    i, j = i - 1, j - 1
+                else:
+                    found[pair, swapped] += 1
+                    is_first = is_last = False
+                    i, j = i - 2, j - 2
             if is_first:
                 found[pair, at_first] += 1
             if is_last:
