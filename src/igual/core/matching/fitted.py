@@ -7,7 +7,7 @@ EDITS = {
     "extra last s": 3.29,
     "extra vowel": 4.31,
     "extra weak consonant": 4.43,
-    "extra consonant": 5.05,
+    "extra consonant": 5.04,
     "extra digit": 4.00,
     "extra other": 4.00,
     "missing doubled": 1.70,
@@ -23,8 +23,8 @@ EDITS = {
     "instead: sounds alike": 4.09,
     "instead: sounds like it": 4.62,
     "instead: neighbouring key": 4.70,
-    "instead: consonants": 6.38,
-    "instead: vowel and consonant": 6.05,
+    "instead: consonants": 6.39,
+    "instead: vowel and consonant": 6.06,
     "instead: digits": 4.00,
     "instead: digit like letter": 4.00,
     "instead: other": 4.00,
@@ -40,6 +40,6 @@ DRESS = 2.37
 # How sharply costs tell rival candidates apart: 1 takes them as they are.
 RIVALS = 0.98
 # Whether any candidate is meant, as a logit: a part, one for each letter of the value, one for each nat of cost.
-LISTED = 3.03
+LISTED = 3.05
 LISTED_PER_LETTER = 0.19
 LISTED_PER_COST = 0.37

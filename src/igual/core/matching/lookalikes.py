@@ -71,18 +71,16 @@ def lookalikes(
     """
     if not len(values):
         return []
-    texts = values.to_pylist()
+    texts, counts = values.to_pylist(), np.asarray(rows).tolist()
     accepted = set(reference.entry_of) if reference is not None else set()
-    best_first = sorted(
-        range(len(texts)), key=lambda place: _preference(texts[place], int(rows[place]), accepted)
-    )
+    best_first = sorted(range(len(texts)), key=lambda at: _preference(texts[at], counts[at], accepted))
     # Values that are the same but for case, spaces and the like are one from the start: their best stands for them.
     folded = folded_key(values).to_pylist()
     members: dict[str, list[int]] = {}
     for place in best_first:
         members.setdefault(folded[place], []).append(place)
     kinds = list(members.values())
-    rows_of = np.array([int(rows[kind].sum()) for kind in kinds])
+    rows_of = [sum(counts[place] for place in kind) for kind in kinds]
     kinds = [kinds[at] for at in sorted(range(len(kinds)), key=lambda at: (-rows_of[at], at))]
     leaders = values.take(pa.array([kind[0] for kind in kinds]))
     groups = _grouped(leaders, least, vocabulary or Vocabulary(), tell)
@@ -98,7 +96,7 @@ def lookalikes(
             listed += [(place, score, why.replace(named, f": {texts[place]} → ")) for place in kinds[at]]
         found.append(
             [
-                Lookalike(0, texts[at], int(rows[at]), proposal, round(score, _DECIMALS), why)
+                Lookalike(0, texts[at], counts[at], proposal, round(score, _DECIMALS), why)
                 for at, score, why in listed
             ]
         )
