@@ -96,6 +96,7 @@ def test_what_is_never_settled_silently(port: Any, value: str, entry: str | None
         ("with lift", "without lift", "exclude each other"),
         ("unpaid fees", "paid fees", "‘unpaid’ and ‘paid’ exclude each other"),
         ("listed house", "unlisted house", "one of ‘listed’ and ‘unlisted’ denies the other"),
+        ("listed", "unlisted", "one of ‘listed’ and ‘unlisted’ denies the other"),
         ("2019 budget", "2020 budget", "the numbers differ (2019, 2020)"),
         ("elm", "elk", "the text is very short"),
         ("block a west", "block b west", "short words differ (a, b)"),
@@ -114,6 +115,12 @@ def test_as_near_to_two_entries_is_open() -> None:
     assert found["status"] == "open"
     assert {found["proposal"], found["runner_up"]} == {"Harbour Lane", "Harbour Lamp"}
     assert "another entry comes near" in found["why"]
+    # The margin is counted where both candidates make 1: some two thirds are no lead to rely on, unless told so.
+    ahead = found["score"] / (found["score"] + found["runner_up_score"])
+    assert row("Harbour Lanp", ["Harbour Lane", "Harbour Lamp"], settle=0)["status"] == "open"
+    for margin, status in ((2 * ahead - 1.01, "settled"), (2 * ahead - 0.99, "open")):
+        found = row("Harbour Lanp", ["Harbour Lane", "Harbour Lamp"], settle=0, margin=margin)
+        assert found["status"] == status
     tie = row("Harbour Lan", ["Harbour Lanb", "Harbour Lanf"])
     assert (tie["status"], tie["score"] == tie["runner_up_score"]) == ("open", True)
     assert "another entry is as near" in tie["why"]

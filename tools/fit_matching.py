@@ -36,7 +36,7 @@ FIGURE = Path("docs/screenshots/reliability.png")
 Floats = npt.NDArray[np.float64]
 BESIDE = ("SOUNDS", "CONSONANTS", "DRESS")
 # How much a set counts, for each of its values.
-WEIGHTS = {"misspelt words": 1.0, "places, any slip": 0.2, "places, typing slips": 0.2}
+WEIGHTS = {"misspelt words": 1.0, "places, any slip": 0.2, "places, typing slips": 0.5}
 NEAREST = 30
 # Costs are drawn to these, so that kinds that are rare in the sets keep a sensible cost.
 USUAL = {

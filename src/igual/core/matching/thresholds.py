@@ -14,7 +14,7 @@ class Thresholds(NamedTuple):
     case_sensitive: texts that differ in case are never settled but by a spelling that is the same.
     """
 
-    settle: float = 0.84
+    settle: float = 0.83
     ask: float = 0.5
     margin: float = 0.97
     case_sensitive: bool = False
