@@ -16,7 +16,7 @@ from igual.core.reviewing import waiting_for_rulings
 from igual.core.rulebook import Rulebook
 from igual.core.rulings import KEEP, NEW, NOT_LISTED, Ruling
 from igual.core.text.folding import folded_key
-from igual.core.text.saying import counted
+from igual.core.text.saying import counted, score_said
 from igual.files.rulings import record_rulings, withdraw_ruling
 from igual.report.tables import shown, without_both
 from igual.report.terminal import show
@@ -64,7 +64,9 @@ class _Asking:
         scores = [one.score, *(score for _, score in one.runners_up)]
         for number, (entry, score) in enumerate(zip(choices, scores, strict=False), 1):
             key = "enter" if number == 1 else str(number)
-            picked = Text.assemble((f"\n   {key:<7}", "cyan"), shown(entry), (f"  {score:.2f}", "dim"))
+            picked = Text.assemble(
+                (f"\n   {key:<7}", "cyan"), shown(entry), (f"  {score_said(score)}", "dim")
+            )
             lines.append_text(picked)
         show(lines, Text(_HELP, style="dim"))
         valid = {"s", "q", "u", "n", "k", "x", "/", *(str(n) for n in range(1, len(choices) + 1))}

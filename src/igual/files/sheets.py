@@ -13,6 +13,7 @@ from igual.core.errors import IgualError, OutputError, RulingError, did_you_mean
 from igual.core.outcome import Waiting
 from igual.core.reviewing import Answer, shown_whole
 from igual.core.rulings import WORDS
+from igual.core.text.saying import score_said
 from igual.files.csv_cells import guarded, unguarded
 from igual.files.sources import existing_file
 
@@ -49,7 +50,7 @@ def write_sheet(waiting: Sequence[Waiting], path: Path, ending: str) -> None:
             "proposal": one.proposal,
             "score": round(one.score, 2) if one.proposal else None,
             "why": one.why,
-            "runners-up": " | ".join(f"{entry} ({score:.2f})" for entry, score in one.runners_up),
+            "runners-up": " | ".join(f"{entry} ({score_said(score)})" for entry, score in one.runners_up),
             "ruling": "",
             "reason": "",
         }

@@ -10,7 +10,7 @@ from rich.text import Text
 
 from igual.core.matching.lookalikes import Lookalike
 from igual.core.matching.matches import Matches
-from igual.core.text.saying import counted
+from igual.core.text.saying import counted, score_said
 from igual.report.records import of_matches
 from igual.report.tables import Cell, shown, table, without_both
 
@@ -45,7 +45,7 @@ def matches_view(matches: Matches, column: str = "", most: int = 40) -> Renderab
         proposal = Text("–", "dim") if unknown or record["proposal"] is None else shown(record["proposal"])
         rival = shown(record["runner_up"]) if record["runner_up"] and record["status"] == "open" else Text("")
         status = Text(record["status"], _STYLES[record["status"]])
-        score = "" if unknown else f"{record['score']:.2f}"
+        score = "" if unknown else score_said(record["score"])
         why = shown(without_both(record["why"], record["value"], record["proposal"] or ""))
         rows.append((status, shown(record["value"]), record["rows"], proposal, score, rival, why))
     if left := records[most:]:

@@ -20,7 +20,7 @@ from igual.core.preview import Change, Previewed, differences
 from igual.core.survey import Survey
 from igual.core.tally import Tally
 from igual.core.text.characters import visible
-from igual.core.text.saying import counted
+from igual.core.text.saying import counted, score_said
 from igual.report.tables import LONGEST, Cell, percent, shown, table
 
 _NARROW = 20
@@ -187,7 +187,7 @@ def open_view(outcome: Outcome, most: int = 15) -> RenderableType:
             shown(one.value),
             one.rows,
             shown(one.proposal),
-            f"{one.score:.2f}",
+            score_said(one.score),
             shown(one.why),
         )
         for one in waiting[:most]

@@ -82,99 +82,93 @@ def _fill(
 
 
 @_compiled
-def programme(
-    values: _Packed,
-    value_lengths: Ints,
-    entries: _Packed,
-    entry_lengths: Ints,
-    one: Ints,
-    other: Ints,
+def _count(
+    table: _Work,
+    mine: _Work,
+    rows: int,
+    its: _Work,
+    columns: int,
     substitutions: npt.NDArray[np.int16],
     first: int,
-    swap: int,
-    band: int,
-    far: int,
-    found: npt.NDArray[np.int16],
-) -> None:
-    """Put the cost of each pair into `found`."""
-    room = np.zeros((2, 3, max(values.shape[1], entries.shape[1]) + 1), np.int32)
-    table = np.empty((values.shape[1] + 1, entries.shape[1] + 1), np.int32)
-    unpacked = -1
-    for pair in range(len(one)):
-        value, entry = one[pair], other[pair]
-        rows, columns = value_lengths[value], entry_lengths[entry]
-        found[pair] = far
-        if abs(rows - columns) <= band:
-            if value != unpacked:
-                _unpack(values[value], rows, room[0])
-                unpacked = value
-            _unpack(entries[entry], columns, room[1])
-            _fill(table, room[0], rows, room[1], columns, substitutions, first, swap, band, far)
-            found[pair] = min(table[rows, columns], np.int32(far))
-
-
-@_compiled
-def counted(
-    values: _Packed,
-    value_lengths: Ints,
-    entries: _Packed,
-    entry_lengths: Ints,
-    one: Ints,
-    other: Ints,
-    substitutions: npt.NDArray[np.int16],
-    first: int,
-    swap: int,
-    band: int,
-    far: int,
     value_gaps: _Kinds,
     entry_gaps: _Kinds,
     kinds: _Kinds,
     swapped: int,
-    found: npt.NDArray[np.int16],
+    counts: npt.NDArray[np.int16],
 ) -> None:
-    """Count the edits of each pair by kind in `found`; its last two columns are for those at a first or last character.
+    """Count the edits by kind: back from the last cell, each time by the first way that explains what a cell costs."""
+    at_first, at_last = len(counts) - 2, len(counts) - 1
+    i, j = rows, columns
+    while i or j:
+        cost = table[i, j]
+        if i and cost == table[i - 1, j] + mine[_GAP, i]:
+            counts[value_gaps[i - 1]] += 1
+            is_first, is_last = i == 1, i == rows
+            i -= 1
+        elif j and cost == table[i, j - 1] + its[_GAP, j]:
+            counts[entry_gaps[j - 1]] += 1
+            is_first, is_last = j == 1, j == columns
+            j -= 1
+        elif mine[_CHARACTER, i] == its[_CHARACTER, j] and cost == table[i - 1, j - 1]:
+            is_first = is_last = False
+            i, j = i - 1, j - 1
+        else:
+            instead = substitutions[mine[_CLASS, i], its[_CLASS, j]]
+            instead += first if i == 1 and j == 1 else 0
+            if cost == table[i - 1, j - 1] + instead:
+                counts[kinds[mine[_CLASS, i], its[_CLASS, j]]] += 1
+                is_first, is_last = i == 1 and j == 1, i == rows and j == columns
+                i, j = i - 1, j - 1
+            else:
+                counts[swapped] += 1
+                is_first = is_last = False
+                i, j = i - 2, j - 2
+        if is_first:
+            counts[at_first] += 1
+        if is_last:
+            counts[at_last] += 1
+
+
+@_compiled
+def programme(
+    values: _Packed,
+    value_lengths: Ints,
+    value_gaps: _Kinds,
+    entries: _Packed,
+    entry_lengths: Ints,
+    entry_gaps: _Kinds,
+    one: Ints,
+    other: Ints,
+    substitutions: npt.NDArray[np.int16],
+    kinds: _Kinds,
+    first: int,
+    swap: int,
+    swapped: int,
+    band: int,
+    far: int,
+    found: npt.NDArray[np.int16],
+    counts: npt.NDArray[np.int16],
+) -> None:
+    """Put the cost of each pair into `found`, and, unless `counts` has no rows, its edits by kind into `counts`.
 
     value_gaps, entry_gaps: the kind of each character's absence. kinds: the kind of putting one class for another.
+    The last two columns of `counts` are for edits at a first or last character; pairs too far apart have none.
     """
     room = np.zeros((2, 3, max(values.shape[1], entries.shape[1]) + 1), np.int32)
     table = np.empty((values.shape[1] + 1, entries.shape[1] + 1), np.int32)
-    at_first, at_last = found.shape[1] - 2, found.shape[1] - 1
-    mine, its = room[0], room[1]
+    mine, its, unpacked = room[0], room[1], -1
     for pair in range(len(one)):
         value, entry = one[pair], other[pair]
         rows, columns = value_lengths[value], entry_lengths[entry]
+        found[pair] = far
         if abs(rows - columns) > band:
             continue
-        _unpack(values[value], rows, mine)
+        if value != unpacked:
+            _unpack(values[value], rows, mine)
+            unpacked = value
         _unpack(entries[entry], columns, its)
         _fill(table, mine, rows, its, columns, substitutions, first, swap, band, far)
-        i, j = rows, columns
-        # Back from the last cell, each time by the first way that explains what the cell costs.
-        while i or j:
-            cost = table[i, j]
-            if i and cost == table[i - 1, j] + mine[_GAP, i]:
-                found[pair, value_gaps[value, i - 1]] += 1
-                is_first, is_last = i == 1, i == rows
-                i -= 1
-            elif j and cost == table[i, j - 1] + its[_GAP, j]:
-                found[pair, entry_gaps[entry, j - 1]] += 1
-                is_first, is_last = j == 1, j == columns
-                j -= 1
-            elif mine[_CHARACTER, i] == its[_CHARACTER, j] and cost == table[i - 1, j - 1]:
-                is_first = is_last = False
-                i, j = i - 1, j - 1
-            else:
-                instead = substitutions[mine[_CLASS, i], its[_CLASS, j]]
-                instead += first if i == 1 and j == 1 else 0
-                if cost == table[i - 1, j - 1] + instead:
-                    found[pair, kinds[mine[_CLASS, i], its[_CLASS, j]]] += 1
-                    is_first, is_last = i == 1 and j == 1, i == rows and j == columns
-                    i, j = i - 1, j - 1
-                else:
-                    found[pair, swapped] += 1
-                    is_first = is_last = False
-                    i, j = i - 2, j - 2
-            if is_first:
-                found[pair, at_first] += 1
-            if is_last:
-                found[pair, at_last] += 1
+        found[pair] = min(table[rows, columns], np.int32(far))
+        if len(counts) and found[pair] < far:
+            gaps = value_gaps[value], entry_gaps[entry]
+            _count(table, mine, rows, its, columns, substitutions, first, *gaps, kinds, swapped, counts[pair])

@@ -12,7 +12,7 @@ import importlib
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from types import ModuleType
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -71,8 +71,10 @@ class Edits:
 
     def __init__(self, costs: Mapping[str, float] | None = None) -> None:
         self._all_alike = costs is None
-        by_kind = dict.fromkeys(KINDS, 1.0) | {"first": 0.0, "last": 0.0} if costs is None else costs
-        self._weights = np.array([round(UNIT * by_kind[kind]) for kind in KINDS], np.int16)
+        if costs is None:
+            self._weights = np.array([0 if kind in ("first", "last") else UNIT for kind in KINDS], np.int16)
+        else:
+            self._weights = np.array([max(round(UNIT * costs[kind]), 1) for kind in KINDS], np.int16)
         self._slips = slips()
         substitutions = self._weights[self._slips.substitutions]
         substitutions[LAST:, LAST:] += self._weights[PLACE_OF["last"]]
@@ -105,23 +107,28 @@ class Edits:
         with contextlib.suppress(ImportError):
             self._compiled = importlib.import_module("igual.core.matching.compiled")
 
-    def _given(self, values: Prepared, entries: Prepared, one: Ints, other: Ints) -> tuple[Any, ...]:
-        """What is compiled wants to know."""
-        sides = values.packed, values.texts.lengths, entries.packed, entries.texts.lengths
-        substitutions = self._substitutions.reshape(CLASSES, CLASSES)
-        return *sides, one, other, substitutions, int(self._first), int(self._swap), BAND, FAR
+    def _run_compiled(
+        self, values: Prepared, entries: Prepared, one: Ints, other: Ints, counts: npt.NDArray[np.int16]
+    ) -> Costs:
+        """The cost of each pair; its edits go into `counts`, unless it has no rows."""
+        found = np.full(len(one), FAR, np.int16)
+        sides = [(side.packed, side.texts.lengths, side.gap_kinds) for side in (values, entries)]
+        weights = self._substitutions.reshape(CLASSES, CLASSES), self._slips.substitutions
+        singles = int(self._first), int(self._swap), PLACE_OF["swapped"], BAND, FAR
+        assert self._compiled is not None
+        self._compiled.programme(*sides[0], *sides[1], one, other, *weights, *singles, found, counts)
+        return found
 
     def costs(self, values: Prepared, entries: Prepared, one: Ints, other: Ints) -> Costs:
         """The cost of each pair of a value and an entry, (pairs,), in hundredths; FAR for what is too far.
 
         one, other: places in values and entries, (pairs,).
         """
-        found = np.full(len(one), FAR, np.int16)
         if len(one) >= _WORTH_LOADING:
             self.make_ready()
         if self._compiled is not None:
-            self._compiled.programme(*self._given(values, entries, one, other), found)
-            return found
+            return self._run_compiled(values, entries, one, other, np.zeros((0, len(KINDS)), np.int16))
+        found = np.full(len(one), FAR, np.int16)
         for chosen in _blocks(values, entries, one, other):
             found[chosen] = self._programme(values, entries, one[chosen], other[chosen], None)
         return found
@@ -130,8 +137,7 @@ class Edits:
         """How many edits of each kind the cheapest way has, (pairs, kinds)."""
         found = np.zeros((len(one), len(KINDS)), np.int16)
         if self._compiled is not None:
-            kinds = values.gap_kinds, entries.gap_kinds, self._slips.substitutions, PLACE_OF["swapped"]
-            self._compiled.counted(*self._given(values, entries, one, other), *kinds, found)
+            self._run_compiled(values, entries, one, other, found)
             return found
         for chosen in _blocks(values, entries, one, other):
             moves: dict[int, tuple[int, npt.NDArray[np.int8]]] = {}

@@ -31,3 +31,12 @@ def examples(texts: Iterable[str], total: int | None = None) -> str:
     total = len(some) if total is None else total
     more = f" and {total - EXAMPLES:,} more" if total > EXAMPLES else ""
     return ", ".join(some[:EXAMPLES]) + more
+
+
+def score_said(score: float) -> str:
+    """A score as people read it; none looks as if it were nothing.
+
+    >>> score_said(0.8214), score_said(0.001)
+    ('0.82', '< 0.01')
+    """
+    return f"{score:.2f}" if score >= 0.005 else "< 0.01"
