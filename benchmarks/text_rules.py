@@ -113,7 +113,7 @@ def every_rule() -> None:
         ("overlay", rules.Overlay(start=2, length=2, text="--"), values),
         ("part", rules.Part(separator=" ", nth=2), values),
         ("extract, pattern", rules.Extract(pattern=r"\d{4,6}"), values),
-        ("extract, pieces", rules.Extract(pieces={"pattern": r"^\d{4,6}$"}), values),  # type: ignore[arg-type]
+        ("extract, pieces", rules.Extract(pieces={"pattern": r"^\d{4,6}$"}), values),
         ("mention", rules.Mention(list="list", ignore_case=True), values),
         ("label", rules.Label(codebook="book"), number),
         ("match", rules.Match(list="list"), values),

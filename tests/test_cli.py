@@ -76,7 +76,7 @@ def test_apply_writes_what_it_says(run: Run, trees: Path) -> None:
     assert done.returncode == 0
     assert done.stderr == ""
     assert done.stdout.endswith("clean table: clean.csv\ntrail: trail.csv\ncrosswalk: walk.parquet\nOpen values can be ruled "
-                                "on once: --open F writes them to a sheet for igual review.\n")  # fmt: skip
+                                "on once: --open FILE writes them to a sheet for igual review.\n")  # fmt: skip
     raw, clean = (trees / "trees.csv").read_text(), (trees / "clean.csv").read_text()
     assert clean.splitlines()[1] == (
         "00001,Small-leaved lime,good,avenue,Saint Brannock,Kestrel Hill Road,ALDOUS,1974-10-27,25.9,,,Aldous Tree Care Ltd,tall"
@@ -117,11 +117,11 @@ def test_check_is_a_gate(run: Run, trees: Path, write: Write) -> None:
     lines = found.stdout.splitlines()
     assert len(lines) == 9
     assert lines[0].startswith(
-        "species: 5 values (8 rows, 0.4 %) wait for a person, says rule 6: 'Cherry' ('Wild cherry'?), 'Maple' ("
+        "species: 5 values (8 rows, 0.4 %) wait for a person, found by rule 6: 'Cherry' ('Wild cherry'?), 'Maple' ("
     )
-    assert lines[2] == "condition: 1 value (20 rows, 1.0 %) has no label, says rule 8: '9'"
+    assert lines[2] == "condition: 1 value (20 rows, 1.0 %) has no label, found by rule 8: '9'"
     assert (
-        "6 values (43 rows, 2.1 %) don't meet a check, says check 2: '27.9', '27.7', '27.5' and 3 more"
+        "6 values (43 rows, 2.1 %) don't meet a check, found by check 2: '27.9', '27.7', '27.5' and 3 more"
         in lines[8]
     )
     assert json.loads(run("check trees.toml trees.csv --json").stdout)["in_order"] is False

@@ -44,11 +44,13 @@ def test_match_writes_every_value_with_its_reason(run: Run, trees: Path) -> None
         "runner_up",
         "runner_up_score",
         "why",
+        "reasons",
         "given",
     ]
     by_value = {row["value"]: row for row in rows}
     assert by_value["norway mapel"]["given"] == "ACPL"
     assert by_value["norway mapel"]["why"] == "two letters swapped: norway mapel → Norway maple"
+    assert by_value["norway mapel"]["reasons"] == "letters swapped"
     strict = json.loads(run("match trees.csv -c species -l species.csv --by exact --json").stdout)
     assert strict["counts"]["open"]["values"] == 0
     assert strict["counts"]["unknown"]["values"] > 200
@@ -84,7 +86,7 @@ def test_lookalikes_become_pairs_and_rulings(run: Run, trees: Path) -> None:
         ("match trees.csv -c species -l species.csv --out trees.csv", "one of the inputs"),
         ("match trees.csv -c species -l species.csv --out species.csv", "one of the inputs"),
         ("match trees.csv -c species -l species.csv --out m.docx", "can't tell what to write"),
-        ("lookalikes trees.csv -c species --least 0", "--least"),
+        ("lookalikes trees.csv -c species --min-score 0", "--min-score"),
         ("lookalikes trees.csv -c spcies", "did you mean 'species'"),
         ("lookalikes trees.csv -c species --out a.csv --pairs a.csv", "named for two outputs"),
         ("lookalikes nowhere.csv -c species", "nowhere.csv"),

@@ -8,14 +8,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from igual.core.column import Column, merged, rows_per
-from igual.core.conditions import Condition
-from igual.core.errors import did_you_mean, nearest
-from igual.core.lists import Codebook, ReferenceList
-from igual.core.oddities import oddities
-from igual.core.preview import preview
-from igual.core.rulebook import Rulebook
-from igual.core.rules import (
+from igual.column import Column, count_rows, merge_equal
+from igual.conditions import Condition
+from igual.engines import open_table
+from igual.errors import did_you_mean, find_nearest
+from igual.lists import Codebook, ReferenceList
+from igual.looking.oddities import find_oddities
+from igual.looking.survey import survey_columns
+from igual.looking.tally import count_rows_meeting, tally_column
+from igual.report.terminal import as_text
+from igual.report.views import outcome_view, preview_view, survey_view, tally_view
+from igual.rules import (
     Band,
     Bands,
     Blanks,
@@ -33,13 +36,12 @@ from igual.core.rules import (
     Rule,
     Spacing,
 )  # fmt: skip
-from igual.core.survey import survey
-from igual.core.tally import count, tally
-from igual.core.text.arrays import changed_where, differs, found
-from igual.core.text.filtering import reread
-from igual.core.text.replacing import alternation, finds
-from igual.report.terminal import as_text
-from igual.report.views import outcome_view, preview_view, survey_view, tally_view
+from igual.runs.hints import find_hints
+from igual.runs.preview import make_preview
+from igual.runs.rulebook import Rulebook
+from igual.text.arrays import changed_where, differs, has_pattern
+from igual.text.filtering import reread
+from igual.text.replacing import alternation, finds
 from tests.conftest import texts
 
 CELLS = st.lists(st.none() | st.text(max_size=6), max_size=12)
@@ -78,11 +80,11 @@ def test_encoding_and_decoding_is_no_change(cells: list[str | None]) -> None:
 
 
 def test_merging_and_counting() -> None:
-    values, places = merged(texts("a", "b", "a", None))
+    values, places = merge_equal(texts("a", "b", "a", None))
     assert values.to_pylist() == ["a", "b", None]
     assert places is not None
-    assert rows_per(places, np.array([1, 2, 3, 4]), 3).tolist() == [4, 2, 4]
-    assert merged(texts("a", "b"))[1] is None
+    assert count_rows(places, np.array([1, 2, 3, 4]), 3).tolist() == [4, 2, 4]
+    assert merge_equal(texts("a", "b"))[1] is None
 
 
 def test_what_differs_and_what_is_touched() -> None:
@@ -96,15 +98,15 @@ def test_what_differs_and_what_is_touched() -> None:
         return pa.compute.ascii_upper(some)
 
     values = texts("ab", "c", None, "a")
-    assert changed_where(values, found(values, "a"), shouted).to_pylist() == ["AB", "c", None, "A"]
-    assert changed_where(values, found(values, "z"), shouted) is values
+    assert changed_where(values, has_pattern(values, "a"), shouted).to_pylist() == ["AB", "c", None, "A"]
+    assert changed_where(values, has_pattern(values, "z"), shouted) is values
     assert seen == [2]
 
 
 def test_finding_the_nearest_word() -> None:
-    assert nearest("SPECIS", ["species", "site"]) == "species"
-    assert nearest("a", [" a ", "b"]) == " a "
-    assert nearest("zzz", ["species"]) is None
+    assert find_nearest("SPECIS", ["species", "site"]) == "species"
+    assert find_nearest("a", [" a ", "b"]) == " a "
+    assert find_nearest("zzz", ["species"]) is None
     assert did_you_mean("zzz", [str(n) for n in range(20)], most=3) == "; there are: 0, 1, 2 and 17 more"
     assert did_you_mean("zzz", ["a ", ""]) == "; there are: 'a ', ''"
     assert did_you_mean("zzz", []) == "; there are none"
@@ -154,7 +156,7 @@ RULES: list[Rule] = [
     Part(column="c", separator="a", into=("x", "y")),
     Extract(column="c", pattern=r"(\d)+", nth=2, into="x"),
     Extract(column="c", pieces=Condition(length=(1, 3)), nth=-1),
-    Mention(column="c", list="entries", several="all"),
+    Mention(column="c", list="entries", multiple="all"),
     Blanks(column="c", texts=("-",), fill="?"),
     Bands(column="c", bands=(Band(label="a", below=0), Band(label="b", at_least=0))),
     Number(column="c", decimal=",", grouping="."),
@@ -173,31 +175,35 @@ def test_no_rule_fails_on_any_text(rule: Rule, cells: list[str | None]) -> None:
         {"codes": Codebook({"a": "A", " ": "x"})},
     )
     column = Column.from_arrow(pa.array(cells, pa.string()))
-    outcome = book.run(["c"], {"c": column}.__getitem__)
+    account = book.run(open_table(pa.table({"c": pa.array(cells, pa.string())})))
     for target in rule.targets or ("c",):
-        trail = outcome.trails[target]
+        trail = account.trails[target]
         assert len(trail.clean) == len(column.values)
         assert trail.rows.sum() == len(cells)
-    assert sum(unknown.rows for unknown in outcome.unknown) <= len(cells)
-    shown = as_text(outcome_view(outcome), preview_view(preview(outcome.stages, 3)))
+    assert sum(unknown.rows for unknown in account.unknown) <= len(cells)
+    shown = as_text(
+        outcome_view(account, find_hints(account)), preview_view(make_preview(account.stages, 3).rules)
+    )
     assert shown.splitlines()[0] == "What each rule changed"
 
 
 @given(CELLS)
 def test_a_survey_takes_any_text(cells: list[str | None]) -> None:
     column = Column.from_arrow(pa.array(cells, pa.string()))
-    look = survey([("c", "text", column)])
-    assert look.columns[0].missing == cells.count(None)
-    for oddity in oddities(column):
+    look = survey_columns([("c", "text", column)])
+    assert look.surveyed[0].missing == cells.count(None)
+    for oddity in find_oddities(column):
         assert 0 < oddity.values <= oddity.rows <= len(cells)
         assert 0 < len(oddity.examples) <= 3
-    shown = as_text(survey_view(look), tally_view(tally(column, Condition()), top=3))
+    shown = as_text(survey_view(look), tally_view(tally_column(column, Condition()), top=3))
     assert not {c for c in shown if ord(c) < 32} - {"\n"}
-    assert count(column, Condition(blank=True)) + count(column, Condition(blank=False)) == len(cells)
+    assert count_rows_meeting(column, Condition(blank=True)) + count_rows_meeting(
+        column, Condition(blank=False)
+    ) == len(cells)
 
 
 def test_a_tally_sums_up_the_rest() -> None:
     column = Column.from_arrow(pa.array(["a"] * 5 + ["b"] * 3 + ["c", "d", None]))
-    lines = as_text(tally_view(tally(column, Condition()), "letters", top=2)).rstrip().splitlines()
+    lines = as_text(tally_view(tally_column(column, Condition()), "letters", top=2)).rstrip().splitlines()
     assert lines[0] == "letters: 5 distinct values, 11 of 11 rows"
     assert lines[-1].split() == ["3", "other", "values", "3", "27.3", "%", "100.0", "%"]

@@ -90,5 +90,5 @@ def test_a_terminal_gets_colour_and_a_sign_of_life(tmp_path: Path, write: Write)
     write("small.csv", "a\n x\n")
     assert "\x1b[1m" in on_a_terminal([str(COMMAND), "survey", "small.csv"], tmp_path)
     assert "reading" not in on_a_terminal([str(COMMAND), "survey", "small.csv"], tmp_path)
-    slow = "import time; from igual.report.progress import waiting\nwith waiting('reading x.csv'): time.sleep(1.6)"
+    slow = "import time; from igual.report.progress import show_progress\nwith show_progress('reading x.csv'): time.sleep(1.6)"
     assert "reading x.csv …" in on_a_terminal([str(COMMAND.parent / "python"), "-c", slow], tmp_path)

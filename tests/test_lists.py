@@ -18,9 +18,11 @@ from pyarrow import parquet
 from sqlalchemy import create_engine, text
 
 import igual
-from igual.core.codes import Coded
-from igual.core.list_versions import touched
+from igual.lists import CodeMeaning
+from igual.report.review_views import list_changes_view
+from igual.report.terminal import as_text
 from igual.rules import Label, Match, Replace
+from igual.runs.list_versions import compare_versions, find_affected
 from tests.conftest import Run
 
 ROWS = [
@@ -241,7 +243,7 @@ def test_codes_by_range_by_day_and_in_several_columns(write: Callable[..., Path]
     path = write("c.csv", path.read_text().replace("150,160", "250,260"))
     book = igual.Codebook.load(path)
     assert book.labels == {"G": "good", "1": "good", "P": "poor", "2": "poor"}
-    assert book.special[0] == Coded("3", "dying", until="2019-12-31")
+    assert book.special[0] == CodeMeaning("3", "dying", until="2019-12-31")
     assert book.order == ("good", "poor", "dying", "dead", "street", "quay")
     rule = Label(column="c", codebook="c", dated_by="day")
     codes = ["1", "3", "3", "3", "3", "100", "199.5", " 200", "255", "255", None]
@@ -276,7 +278,7 @@ def test_codes_by_range_by_day_and_in_several_columns(write: Callable[..., Path]
 
 def test_special_codes_stay_in_a_rulebook_that_is_saved(tmp_path: Path) -> None:
     codes = igual.Codebook(
-        {"1": "good"}, (Coded("2", "poor", since="2020-01-01"), Coded("10", "street", "19"))
+        {"1": "good"}, (CodeMeaning("2", "poor", since="2020-01-01"), CodeMeaning("10", "street", "19"))
     )
     book = igual.Rulebook([Label(column="c", codebook="c", dated_by="d")], codebooks={"c": codes})
     book.save(tmp_path / "b.toml")
@@ -286,10 +288,10 @@ def test_special_codes_stay_in_a_rulebook_that_is_saved(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("rows", "said"),
     [
-        ("code,label,code_first,code_last\n,x,5,\n", "row 2: a range of codes wants both"),
+        ("code,label,code_first,code_last\n,x,5,\n", "row 2: a range of codes needs both"),
         ("code,label,code_first,code_last\n,x,9,5\n", "row 2: codes 9 to 5: the last comes before the first"),
         ("code,label,code_first,code_last\n,x,a,b\n", "a range of codes takes numbers; found 'a'"),
-        ("code,label,valid_from\n1,x,1.5.2020\n", "a day such as 2024-05-31 is wanted; found '1.5.2020'"),
+        ("code,label,valid_from\n1,x,1.5.2020\n", "expected a day such as 2024-05-31; found '1.5.2020'"),
         ("code,label,valid_from,valid_to\n1,x,2020-01-02,2020-01-01\n", "which is before"),
         ("code,label,valid_from,valid_to\n1,x,,2020-01-01\n1,y,2019-05-05,\n", "means 'x' and 'y'"),
         ("code,code_old,label\n1,2,x\n2,3,y\n", "row 3: code '2' stands in row 2 already"),
@@ -330,13 +332,16 @@ def test_versions_of_a_list_and_what_they_touch(run: Run, write: Callable[..., P
     )
     rules = [Replace(column="t", pairs={"cabe": "Hornbeam"}), Match(column="t", list="l", give="height")]
     old = igual.ReferenceList(OLD.values, {}, {**OLD.attributes, "height": [None] * 5})
-    told = touched(igual.Rulebook(rules, {"l": old}, rulings=rulings), "l", NEW)
-    assert [one.text for one in told] == [
-        "it writes 'Hornbeam', which is no entry any more",
-        "it looks into list 'l'",
-        "it gives the attribute 'height', which the new version lacks",
-        "'elmtree' was ruled 'Elm' by Ines on 2026-05-08",
+    told = find_affected(igual.Rulebook(rules, {"l": old}, rulings=rulings), "l", NEW)
+    assert [(one.kind, one.parts) for one in told] == [
+        ("writes lost entry", ("Hornbeam",)),
+        ("looks up", ("l",)),
+        ("attribute gone", ("height",)),
+        ("stale ruling", ("elmtree", "Elm", "by Ines on 2026-05-08")),
     ]
+    shown = as_text(list_changes_view(compare_versions(OLD, NEW), told))
+    assert "it gives the attribute 'height', which the new version lacks" in shown
+    assert "'elmtree' was ruled 'Elm' by Ines on 2026-05-08" in shown
     write("old.csv", "value\nElm\nOak\n")
     write("new.csv", "value\nOak\n")
     write(

@@ -43,7 +43,7 @@ def test_groups_with_the_most_frequent_spelling_first() -> None:
     ],
 )
 def test_what_differs_in_meaning_is_no_group(values: dict[str, int]) -> None:
-    assert groups(values, least=0.3) == []
+    assert groups(values, min_score=0.3) == []
 
 
 def test_groups_do_not_chain() -> None:
@@ -55,7 +55,7 @@ def test_groups_do_not_chain() -> None:
         "moregaldung": 2,
         "moregaldunk": 1,
     }
-    for found in groups(chain, least=0.8):
+    for found in groups(chain, min_score=0.8):
         # The ends of the chain have nothing to do with each other.
         assert not {"marigolding", "moregaldunk"} <= set(found)
         assert not {"marigolding", "moregaldung"} <= set(found)
@@ -96,8 +96,8 @@ def test_nothing_to_find_and_odd_texts() -> None:
     ):
         assert igual.lookalikes(values).table.empty
     assert "nothing looks alike" in repr(igual.lookalikes([]))
-    with pytest.raises(igual.RulebookError, match="'least' is a probability"):
-        igual.lookalikes(["a"], least=0)
+    with pytest.raises(igual.RulebookError, match="'min_score' is a probability"):
+        igual.lookalikes(["a"], min_score=0)
 
 
 def test_many_values() -> None:

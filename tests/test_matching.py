@@ -13,10 +13,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import igual
-from igual.core.matching.deletions import Deletions
-from igual.core.matching.edits import FAR, UNIT, Edits
-from igual.core.matching.fitted import EDITS
-from igual.core.matching.texts import Texts
+from igual.matching.deletions import Deletions
+from igual.matching.edits import FAR, UNIT, Edits
+from igual.matching.fitted import EDITS
+from igual.matching.texts import Texts
 from igual.rules import Condition, Match
 from tests.conftest import texts
 from tests.test_similarity import slowly
@@ -297,14 +297,14 @@ def test_chunks_and_threads_give_what_one_at_a_time_gives(port: Any) -> None:
 
 
 def test_work_can_be_interrupted(port: Any) -> None:
-    from igual.core.matching.matcher import matched
+    from igual.matching.matcher import match_values
 
     def stop(done: int, total: int) -> None:
         raise KeyboardInterrupt
 
     values = pa.array([f"Norway maple {number:05d}" for number in range(12_000)], pa.large_string())
     with pytest.raises(KeyboardInterrupt):
-        matched(values, port, tell=stop)
+        match_values(values, port, on_progress=stop)
 
 
 words = st.text("abcde é", min_size=1, max_size=9)

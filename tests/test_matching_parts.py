@@ -11,21 +11,22 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import igual
-from igual.core.matching import doubts as against
-from igual.core.matching import fitted
-from igual.core.matching.chunks import by_chunks
-from igual.core.matching.compared import Compared
-from igual.core.matching.edits import FAR, Edits
-from igual.core.matching.grams import Grams
-from igual.core.matching.index import BY_LETTERS, BY_WORDS, MatchIndex
-from igual.core.matching.keys import MOST_CHARACTERS, letters_key, plain, two_letter_key, words_key
-from igual.core.matching.kinds import KINDS, PLACE_OF, slips
-from igual.core.matching.lookalikes import lookalikes
-from igual.core.matching.scoring import Candidates, chance_of_one, chances
-from igual.core.matching.sounds import consonants, sounds, unspaced
-from igual.core.matching.spellings import Spellings
-from igual.core.matching.texts import LONGEST, Texts
-from igual.core.matching.vocabulary import (
+from igual.matching import fitted
+from igual.matching.candidates import BY_LETTERS, BY_WORDS
+from igual.matching.chunks import work_in_chunks
+from igual.matching.doubts import find_doubts, mark_doubtful
+from igual.matching.edit_kinds import EDIT_KINDS, PLACE_OF, slips
+from igual.matching.edits import FAR, Edits
+from igual.matching.forms import Forms
+from igual.matching.grams import Grams
+from igual.matching.index import MatchIndex
+from igual.matching.keys import MOST_CHARACTERS, letters_key, plain, two_letter_key, words_key
+from igual.matching.lookalikes import group_lookalikes
+from igual.matching.scoring import Candidates, chance_of_one, chances
+from igual.matching.sounds import consonants, sounds, unspaced
+from igual.matching.spellings import Spellings
+from igual.matching.texts import LONGEST, Texts
+from igual.matching.vocabulary import (
     ABBREVIATIONS,
     OPPOSITES,
     SMALL_WORDS,
@@ -33,7 +34,8 @@ from igual.core.matching.vocabulary import (
     is_roman,
     one_word,
 )
-from igual.core.matching.wording import CUT, SAME, STATED, Wording, Words
+from igual.matching.words import CUT, SAME, STATED, Wording, Words
+from igual.report.reasons import format_reasons
 from tests.conftest import texts
 
 
@@ -96,19 +98,19 @@ def test_texts_are_cut_and_counted() -> None:
     assert found.lengths.tolist() == [2, 0, LONGEST, 2]
     assert found.take(np.array([0, 1])).characters.tolist() == [[97, 98], [0, 0]]
     assert [length for length, _ in found.by_length] == [0, 2, LONGEST]
-    compared = Compared.of(texts("x" * 500, "x" * 100, "x"))
-    assert compared.cut.tolist() == [True, True, False]
-    assert compared.begun.tolist() == [len("x" * 500) > MOST_CHARACTERS, False, False]
+    compared = Forms.of(texts("x" * 500, "x" * 100, "x"))
+    assert compared.is_cut.tolist() == [True, True, False]
+    assert compared.is_truncated.tolist() == [len("x" * 500) > MOST_CHARACTERS, False, False]
 
 
 def test_every_pair_of_characters_has_a_kind_and_every_kind_a_cost() -> None:
-    assert set(fitted.EDITS) == set(KINDS)
+    assert set(fitted.EDITS) == set(EDIT_KINDS)
     assert min(fitted.EDITS.values()) > 0
     tables = slips()
     assert np.array_equal(tables.substitutions, tables.substitutions.T)
 
     def kind(a: str, b: str) -> str:
-        return KINDS[tables.substitutions[tables.classes[ord(a)], tables.classes[ord(b)]]]
+        return EDIT_KINDS[tables.substitutions[tables.classes[ord(a)], tables.classes[ord(b)]]]
 
     for a, b, wanted in (
         ("a", "e", "vowels alike"), ("a", "u", "vowels"), ("c", "s", "sounds alike"), ("b", "p", "sounds like it"),
@@ -138,16 +140,16 @@ def test_slips_are_told_by_kind(value: str, entry: str, kinds: list[str]) -> Non
     counts = edits.counts(
         edits.values(Texts.of(texts(value))), edits.entries(Texts.of(texts(entry))), at, at
     )[0]
-    assert [KINDS[place] for place in np.flatnonzero(counts)] == sorted(kinds, key=PLACE_OF.__getitem__)
+    assert [EDIT_KINDS[place] for place in np.flatnonzero(counts)] == sorted(kinds, key=PLACE_OF.__getitem__)
 
 
 def test_rare_runs_of_letters_find_entries_that_edits_do_not() -> None:
     entries = [f"{street} street" for street in ("kestrel", "lantern", "saltmarsh", "ropemaker", "millfield")]
     index = MatchIndex(igual.ReferenceList(entries))
-    grams = Grams(index.compared.spaced, index.compared.sounded)
-    asked = Compared.of(texts("the old street of the kestrels", "zzz"))
-    one, other = grams.pairs(asked.spaced, asked.sounded)
-    assert index.spelled(int(other[0])) == "kestrel street"
+    grams = Grams(index.search.forms.words, index.search.forms.sounds)
+    forms = Forms.of(texts("the old street of the kestrels", "zzz"))
+    one, other = grams.pairs(forms.words, forms.sounds)
+    assert index.spellings[int(other[0])].as_py() == "kestrel street"
     assert set(one.tolist()) == {0}
     assert [len(part) for part in grams.pairs(Texts.of(texts()), Texts.of(texts()))] == [0, 0]
 
@@ -157,7 +159,7 @@ def test_words_stand_for_each_other_in_several_ways() -> None:
     wording = Wording(entries, Edits(fitted.EDITS), Vocabulary())
     values = wording.words(texts("maple nor", "st brannock", "2 trees", ""))
     one, other = np.array([0, 1, 2]), np.array([0, 1, 2])
-    aligned = wording.aligned(values, one, other)
+    aligned = wording.align(values, one, other)
     assert aligned.how.tolist() == [SAME, CUT, STATED, SAME, STATED, SAME]
     assert wording.left_over(values, one, other, aligned) == [([], []), ([], ["street"]), ([], [])]
     costs = wording.costs(values, np.array([0, 0, 1, 2]), np.array([0, 1, 1, 2]))
@@ -183,12 +185,16 @@ def test_words_stand_for_each_other_in_several_ways() -> None:
     ],
 )
 def test_doubts(value: str, entry: str, said: list[str]) -> None:
-    assert against.doubts(value.split(), entry.split(), Vocabulary()) == said
+    doubts = find_doubts(value.split(), entry.split(), Vocabulary())
+    assert [format_reasons((doubt,)).removeprefix("; but ") for doubt in doubts] == said
+    # The quick scan looks at every pair that any doubt has something to say about.
+    assert mark_doubtful(texts(value), texts(entry), Vocabulary()).tolist()[0] or not said
 
 
 def test_lost_words() -> None:
     def lost(value: str, entry: str) -> list[str]:
-        return against.lost_words(value.split(), entry.split(), Vocabulary())
+        doubts = find_doubts(value.split(), entry.split(), Vocabulary())
+        return [word for doubt in doubts if doubt.kind == "words may matter" for word in doubt.parts]
 
     assert lost("acer", "acer platanoides") == ["platanoides"]
     assert lost("the lantern works", "lantern works inc") == []
@@ -247,7 +253,7 @@ def test_chunks_cover_everything_and_tell() -> None:
     told: list[tuple[int, int]] = []
     lengths = np.where(np.arange(2_300) % 2, 10, 5_000)
     parts = list(
-        by_chunks(np.arange(2_300), lengths, lambda chunk: chunk.sum(), lambda *done: told.append(done))
+        work_in_chunks(np.arange(2_300), lengths, lambda chunk: chunk.sum(), lambda *done: told.append(done))
     )
     assert sorted(np.concatenate([chunk for chunk, _ in parts]).tolist()) == list(range(2_300))
     assert sum(made for _, made in parts) == sum(range(2_300))
@@ -255,12 +261,13 @@ def test_chunks_cover_everything_and_tell() -> None:
     sizes = [(set(lengths[chunk].tolist()), len(chunk)) for chunk, _ in parts[1:]]
     assert [sizes[0], *sizes[1:-1]] == [({10}, 900), *[({5_000}, 480)] * (len(sizes) - 2)]
     assert told == [(number, len(parts)) for number in range(2, len(parts) + 1)]
-    assert list(by_chunks(np.arange(0), np.arange(0), len)) == []
+    assert list(work_in_chunks(np.arange(0), np.arange(0), len)) == []
 
 
 def test_readings_are_the_cheapest_of_each_pair() -> None:
     index = MatchIndex(igual.ReferenceList(["norway maple", "field maple"]))
-    near, likely, _ = index.candidates(index.asked(Compared.of(texts("maple norway", "norwy maple"))))
+    search = index.search
+    near, likely, _ = search.find(search.prepare(Forms.of(texts("maple norway", "norwy maple"))))
     pairs = list(zip(near.value.tolist(), near.spelling.tolist(), strict=True))
     assert len(pairs) == len(set(pairs))
     best = {
@@ -276,7 +283,7 @@ def test_readings_are_the_cheapest_of_each_pair() -> None:
     )
 )
 def test_lookalikes_keep_every_row_and_name_each_value_once(rows: dict[str, int]) -> None:
-    found = lookalikes(texts(*rows), np.array(list(rows.values()), np.int64), least=0.5)
+    found = group_lookalikes(texts(*rows), np.array(list(rows.values()), np.int64), min_score=0.5)
     assert len({one.value for one in found}) == len(found)
     for group in {one.group for one in found}:
         members = [one for one in found if one.group == group]
@@ -296,7 +303,7 @@ def test_surveys_show_what_is_probably_one() -> None:
 
 @pytest.mark.skipif(importlib.util.find_spec("numba") is None, reason="Numba isn't installed")
 def test_compiled_costs_are_the_same() -> None:
-    compiled = importlib.import_module("igual.core.matching.compiled")
+    compiled = importlib.import_module("igual.matching.compiled")
     random = np.random.default_rng(5)
     made = ["".join(random.choice([*"aeouxyst1 "], size)) for size in random.integers(0, 14, 4000)]
     edits, sides = Edits(fitted.EDITS), (made[:2000], made[2000:])
@@ -304,7 +311,7 @@ def test_compiled_costs_are_the_same() -> None:
         side(Texts.of(texts(*some))) for side, some in zip((edits.values, edits.entries), sides, strict=True)
     )
     plain = Edits(fitted.EDITS)
-    edits.make_ready()
+    edits.load_compiled()
     one, other = random.integers(0, 2000, (2, 6000))
     found, expected = (some.costs(values, entries, one, other) for some in (edits, plain))
     assert found.tolist() == expected.tolist()

@@ -13,16 +13,16 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 import igual
-from igual.core.column import Column
-from igual.core.comparing import compare, cross
-from igual.core.conditions import Condition
-from igual.core.headers import clean_headers
-from igual.core.preview import differences
-from igual.core.text.dates import COMMON, days, written
-from igual.core.text.identifiers import identifier_in
-from igual.core.text.mentions import Mentions
-from igual.core.text.reading import numbers
+from igual.column import Column
+from igual.conditions import Condition
+from igual.looking.comparison import compare_columns, cross_tabulate
+from igual.looking.headers import restyle_headers
 from igual.rules import Blanks, Case, Characters, Label, Match, Number, Overlay, Part, Replace, Spacing
+from igual.runs.preview import find_differences
+from igual.text.dates import COMMON, days, written
+from igual.text.identifiers import identifier_in
+from igual.text.mentions import Mentions
+from igual.text.reading import numbers
 from tests.conftest import texts
 
 CELLS = st.lists(st.none() | st.text("ab A1.-\u00a0é", max_size=6), min_size=1, max_size=20)
@@ -103,7 +103,7 @@ def test_mentions_are_the_longest_from_left_to_right(entries: list[str], words: 
             found.append(entries.index(longest))
         at += len(longest.split()) or 1
     mentions = Mentions({entry: place for place, entry in enumerate(entries)})
-    assert mentions.found_in([" ".join(words)]) == [tuple(found)]
+    assert mentions.find_in([" ".join(words)]) == [tuple(found)]
 
 
 @given(CELLS, st.integers(1, 4))
@@ -127,7 +127,7 @@ def test_comparing_counts_every_row(before: list[str | None], after: list[str | 
         Column.from_arrow(pa.array(before, pa.string())),
         Column.from_arrow(pa.array(after, pa.string())),
     )
-    compared = compare(old, new)
+    compared = compare_columns(old, new)
     assert sum(one.rows_before for one in compared) == len(before)
     assert sum(one.rows_after for one in compared) == len(after)
     assert {one.value for one in compared if one.status == "vanished"} == set(before) - set(after)
@@ -142,7 +142,7 @@ def test_comparing_counts_every_row(before: list[str | None], after: list[str | 
 )
 def test_a_cross_table_adds_up(rows: list[tuple[str | None, str, str]]) -> None:
     columns = [Column.from_arrow(pa.array([row[at] for row in rows], pa.string())) for at in range(3)]
-    found = cross(columns[0], columns[1:], Condition().mask(columns[0].values))
+    found = cross_tabulate(columns[0], columns[1:], Condition().mask(columns[0].values))
     for value, counts in zip(found.values, found.rows.tolist(), strict=True):
         for heading, count in zip(found.headings, counts, strict=False):
             assert count == sum(row == (value, *heading) for row in rows)
@@ -153,7 +153,7 @@ def test_a_cross_table_adds_up(rows: list[tuple[str | None, str, str]]) -> None:
     st.lists(st.text("aB _1", max_size=4), max_size=8), st.sampled_from(["snake", "camel", "title", "lower"])
 )
 def test_headers_never_collide(names: list[str], style: str) -> None:
-    renamed = clean_headers(names, style)  # type: ignore[arg-type]
+    renamed = restyle_headers(names, style)  # type: ignore[arg-type]
     assert len({one.clean for one in renamed}) == len(names)
     assert [one.raw for one in renamed] == names
     assert all(one.clean for one in renamed)
@@ -170,6 +170,6 @@ def test_quick_and_careful_identifiers_agree(cells: list[str], style: str) -> No
 
 @given(st.text(max_size=12), st.text(max_size=12))
 def test_differences_put_together_are_the_texts(before: str, after: str) -> None:
-    stretches = differences(before, after)
+    stretches = find_differences(before, after)
     assert "".join(one for one, _ in stretches) == before
     assert "".join(other for _, other in stretches) == after

@@ -51,7 +51,7 @@ def test_ignoring_case_is_reported_and_refused_where_it_merges() -> None:
     outcome = igual.Rulebook(rules, codebooks={"b": book}).apply({"c": ["G", "g"]})
     assert outcome.table["c"] == ["good", "good"]
     assert [(h.kind, h.text) for h in outcome.hints] == [
-        ("merged", "rule 1 (label) took, because case is ignored: 'G' (1 row) as 'good'")
+        ("merged", "rule 1 (label) matched only because ignore_case is set: 'G' (1 row) as 'good'")
     ]
     with pytest.raises(igual.RulebookError, match="codes 'a' and 'A' are the same when case is ignored"):
         outcome_of(Label(column="c", codebook="condition", ignore_case=True), c=["1"])
@@ -137,8 +137,8 @@ def test_instability_is_a_hint() -> None:
     assert hints(Case(column="c", style="lower"), shouting, c=["Oak"]) == []
     moved = [Replace(column="c", pairs={"x": "1"}), Replace(column="c", pairs={"good": "x"})]
     assert hints(*moved, c=["x", "good"]) == [
-        "this rulebook applied to its own output would change 1 value of column 'c' again, "
-        "from rule 1 (replace) on: 'x' → '1'"
+        "rule 1 (replace): this rulebook applied to its own output would change 1 value of column 'c' again, "
+        "from here on: 'x' → '1'"
     ]
 
 

@@ -13,11 +13,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import igual
-from igual.core.reviewing import Answer, judged, shown_whole
-from igual.core.rulings import Ruling, decision, in_order
 from igual.files.csv_cells import unguarded
 from igual.files.sheets import read_sheet
 from igual.rules import Match, Spacing
+from igual.rulings import Ruling, interpret_ruling, sort_rulings
+from igual.runs.review import Answer, check_answers, draw_between_marks
 
 SPECIES = igual.ReferenceList(
     ["Norway maple", "Field maple", "Common oak", "007"],
@@ -83,7 +83,7 @@ def test_an_attribute_is_given_for_what_is_ruled_an_entry() -> None:
 def test_a_ruling_that_the_list_no_longer_knows_is_said_and_not_applied() -> None:
     outcome = book_of(ruled("Oak?", "Turkey oak"), ruled("nowhere", "Gean")).apply({"tree": ["Oak?"]})
     assert outcome.table["tree"] == ["Oak?"]
-    said = [hint.text for hint in outcome.hints if hint.kind == "noted"]
+    said = [hint.text for hint in outcome.hints if hint.kind == "ruling not applied"]
     assert said == [
         "rule 1 (match): the ruling 'Turkey oak' on 'Oak?' by Ines on 2026-05-08 is not applied: "
         "list 'species' has no such entry (any more)"
@@ -95,8 +95,8 @@ def test_the_last_ruling_counts_and_those_of_one_day_by_two_people_are_said() ->
         [ruled("a", "Common oak", on="2026-05-09"), ruled("a", "Field maple", on="2026-05-01"),
          ruled("b", "Common oak", by="Ana"), ruled("b", "Field maple", by="Ben")]
     )  # fmt: skip
-    assert rulings.of("tree")["a"].ruling == "Common oak"
-    assert [(one.by, other.by) for one, other in rulings.contested()] == [("Ana", "Ben")]
+    assert rulings.of_column("tree")["a"].ruling == "Common oak"
+    assert [(one.by, other.by) for one, other in rulings.list_contested()] == [("Ana", "Ben")]
 
 
 @pytest.mark.parametrize(
@@ -113,7 +113,7 @@ def test_the_last_ruling_counts_and_those_of_one_day_by_two_people_are_said() ->
     ],
 )
 def test_what_a_ruling_means(said: str, kind: str, text: str) -> None:
-    assert decision(said, "v", SPECIES.entry_of) == (kind, text)
+    assert interpret_ruling(said, "v", SPECIES.entry_of) == (kind, text)
 
 
 @pytest.mark.parametrize(
@@ -121,16 +121,16 @@ def test_what_a_ruling_means(said: str, kind: str, text: str) -> None:
     [
         ("Comon oak", "'Comon oak' is not an entry of the list; did you mean 'Common oak'?"),
         ("alias of Elm", "'Elm' is not an entry of the list"),
-        ("new entry:", "wants the spelling"),
+        ("new entry:", "needs the spelling"),
     ],
 )
 def test_what_a_ruling_can_not_mean(said: str, why: str) -> None:
     with pytest.raises(igual.ListError, match=why):
-        decision(said, "v", SPECIES.entry_of)
+        interpret_ruling(said, "v", SPECIES.entry_of)
 
 
 def test_a_list_that_has_a_word_as_an_entry_means_the_entry() -> None:
-    assert decision("new entry", "v", {"new entry": "new entry"}).kind == "entry"
+    assert interpret_ruling("new entry", "v", {"new entry": "new entry"}).kind == "entry"
 
 
 def test_rulings_from_python_are_on_disk_at_once(tmp_path: Path) -> None:
@@ -182,12 +182,12 @@ def test_files_of_rulings_that_are_refused(tmp_path: Path, content: str, said: s
 )
 def test_rulings_made_apart_merge_into_one_order(rows: list[tuple[str, str, str, str]]) -> None:
     rulings = [Ruling(column, value, ruling, "", "", on) for column, value, ruling, on in rows]
-    assert in_order([*in_order(rulings[::2]), *in_order(rulings[1::2])]) == in_order(rulings)
+    assert sort_rulings([*sort_rulings(rulings[::2]), *sort_rulings(rulings[1::2])]) == sort_rulings(rulings)
 
 
 @given(st.text(min_size=1))
 def test_a_value_between_marks_is_never_a_formula(value: str) -> None:
-    assert shown_whole(value).startswith("‹")
+    assert draw_between_marks(value).startswith("‹")
     assert unguarded("'" + value) in (value, "'" + value)
 
 
@@ -283,7 +283,7 @@ def test_what_a_spreadsheet_did_to_values_is_put_right_or_said(tmp_path: Path) -
     answers = dict.fromkeys(changed, "keep as it is")
     review = igual.Rulings().review(filled(path, answers, **changed), book)
     assert sorted(review.taken["value"]) == [" stump", "0071", "1e5", "2024-05-01 x", "TRUE", "banana"]
-    said = {one.ruling.value: one.note for one in review._found.taken}
+    said = {one.ruling.value: one.note for one in review.accepted}
     assert said["0071"] == "the value had been changed from '0071' to '71'; taken as '0071'"
     sheet = openpyxl.Workbook()
     for line in (
@@ -306,7 +306,7 @@ def answered(*rows: tuple[str, str, str]) -> list[Answer]:
 
 def test_every_row_of_a_sheet_is_judged_and_good_ones_are_taken() -> None:
     book = book_of(ruled("known", "Common oak"), ruled("other", "Common oak", reason="the leaf"))
-    found = judged(
+    found = check_answers(
         answered(
             ("tree", "a", "Common oak"), ("tree", "a", "English oak"),
             ("tree", "b", "Common oak"), ("tree", "b", "Field maple"), ("tree", "b", "Common oak"),
@@ -315,12 +315,12 @@ def test_every_row_of_a_sheet_is_judged_and_good_ones_are_taken() -> None:
         ),
         book, "Ben", "2026-06-01",
     )  # fmt: skip
-    assert [one.ruling for one in found.taken] == [ruled("a", "Common oak", "Ben", "2026-06-01")]
+    assert [one.ruling for one in found.accepted] == [ruled("a", "Common oak", "Ben", "2026-06-01")]
     contradiction = (
         "it is ruled otherwise in another row ('Common oak' in row 4, 'Field maple' in row 5, 'Common oak' in row 6); "
         "none is taken"
     )
-    assert [(one.row, one.why) for one in found.refused] == [
+    assert [(one.row, one.why) for one in found.rejected] == [
         *((row, contradiction) for row in (4, 5, 6)),
         (7, "list 'species': 'Comon oak' is not an entry of the list; did you mean 'Common oak'?"),
         (8, "no rule of the rulebook matches a column 'tre'; did you mean 'tree'?"),
@@ -331,17 +331,19 @@ def test_every_row_of_a_sheet_is_judged_and_good_ones_are_taken() -> None:
         ),
     ]
     assert (found.unanswered, found.known) == (1, 1)
-    again = judged(answered(("tree", "other", "Field maple")), book, "Ben", "2026-06-01", overrule=True)
+    again = check_answers(
+        answered(("tree", "other", "Field maple")), book, "Ben", "2026-06-01", overrule=True
+    )
     both = answered(("tree", "other", "Common oak"), ("tree", "other", "Field maple"))
-    contradicting = judged(both, book, "Ben", "2026-06-01", overrule=True)
-    assert ([one.row for one in contradicting.refused], contradicting.taken) == ([2, 3], [])
-    assert again.taken[0].before == ruled("other", "Common oak", reason="the leaf")
+    contradicting = check_answers(both, book, "Ben", "2026-06-01", overrule=True)
+    assert ([one.row for one in contradicting.rejected], contradicting.accepted) == ([2, 3], [])
+    assert again.accepted[0].before == ruled("other", "Common oak", reason="the leaf")
 
 
 def test_a_value_that_is_not_the_one_that_went_out_is_refused() -> None:
-    answer = Answer(2, "tree", "oak", shown_whole("elm\u200b"), ruling="Common oak")
-    found = judged([answer], book_of(), "", "")
-    assert found.refused[0].why.startswith("the value 'oak' isn't the one that went out, ‹elm")
+    answer = Answer(2, "tree", "oak", draw_between_marks("elm\u200b"), ruling="Common oak")
+    found = check_answers([answer], book_of(), "", "")
+    assert found.rejected[0].why.startswith("the value 'oak' isn't the one that went out, ‹elm")
 
 
 def test_rulings_are_by_the_column_that_is_written() -> None:

@@ -8,12 +8,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from igual.core.text import replacing
-from igual.core.text.casing import recased
-from igual.core.text.characters import visible
-from igual.core.text.folding import folded_key, light_key
-from igual.core.text.replacing import replaced, replaced_in_turn
-from igual.core.text.spacing import SpacingWords, respaced
+from igual.text import replacing
+from igual.text.casing import recased
+from igual.text.characters import visible
+from igual.text.folding import folded_key, light_key
+from igual.text.replacing import replaced, replaced_in_turn
+from igual.text.spacing import SpacingSettings, respaced
 from tests.conftest import texts
 
 ANY_TEXT = st.lists(st.text(), max_size=8)
@@ -57,7 +57,7 @@ ANY_TEXT = st.lists(st.text(), max_size=8)
     ],
 )
 def test_spacing(raw: str | None, settings: dict[str, str], wanted: str | None) -> None:
-    assert respaced(texts(raw), SpacingWords(**settings)).to_pylist() == [wanted]  # type: ignore[arg-type]
+    assert respaced(texts(raw), SpacingSettings(**settings)).to_pylist() == [wanted]  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize(
@@ -94,8 +94,8 @@ def test_quick_and_careful_case_agree(values: list[str], style: str) -> None:
 
 @given(ANY_TEXT)
 def test_spacing_twice_is_spacing_once(values: list[str]) -> None:
-    once = respaced(texts(*values), SpacingWords(also="_"))
-    assert respaced(once, SpacingWords(also="_")).equals(once)
+    once = respaced(texts(*values), SpacingSettings(also="_"))
+    assert respaced(once, SpacingSettings(also="_")).equals(once)
 
 
 REPLACING = [

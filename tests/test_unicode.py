@@ -8,8 +8,8 @@ from pathlib import Path
 
 import pytest
 
-from igual.core.text.filtering import in_form
-from igual.core.text.folding import casefold
+from igual.text.filtering import in_form
+from igual.text.folding import casefold
 from tests.conftest import texts
 
 FOLDER = Path("/usr/share/unicode")

@@ -20,15 +20,15 @@ import pyarrow as pa
 from benchmarks.slips import any_slip, is_held_out, misspelt, place_names, typing_slip
 from scipy import optimize
 
-from igual.core.column import TEXT
-from igual.core.lists import ReferenceList
-from igual.core.matching import fitted
-from igual.core.matching.compared import Compared
-from igual.core.matching.edits import Edits
-from igual.core.matching.index import MatchIndex
-from igual.core.matching.kinds import KINDS
-from igual.core.matching.scoring import Candidates, Numbers, chances
-from igual.core.matching.texts import Ints
+from igual.column import TEXT
+from igual.lists import ReferenceList
+from igual.matching import fitted
+from igual.matching.edit_kinds import EDIT_KINDS
+from igual.matching.edits import Edits
+from igual.matching.forms import Forms
+from igual.matching.index import MatchIndex
+from igual.matching.pairs import Ints
+from igual.matching.scoring import Candidates, ScoreParameters, chances
 
 DATA = Path("../shared/data")
 FITTED = Path("src/igual/core/matching/fitted.py")
@@ -64,7 +64,7 @@ class Case:
         places = {spelling: place for place, spelling in enumerate(self.index.spellings.to_pylist())}
         self.truth = np.array([places.get(text, -1) for text in self.meant])
         self.held_out = np.array([is_held_out(text) for text in self.meant])
-        self.asked = self.index.asked(Compared.of(pa.array(self.values, TEXT)))
+        self.asked = self.index.search.prepare(Forms.of(pa.array(self.values, TEXT)))
 
 
 def cases() -> list[Case]:
@@ -82,14 +82,14 @@ def cases() -> list[Case]:
 
 def chosen(case: Case) -> tuple[Candidates, Floats]:
     """The nearest candidates of every value, by the costs there are, and what is added beside the edits."""
-    found = case.index.all_by_letters(case.asked, NEAREST)
-    return found, case.index.beside_edits(case.asked, found)
+    found = case.index.search.find_all_by_letters(case.asked, NEAREST)
+    return found, case.index.search.distances_beside_edits(case.asked, found)
 
 
 def counted(case: Case, found: Candidates, beside: Floats, costs: Mapping[str, float]) -> Floats:
     """What each candidate's cost is the weighted sum of: edits of each kind, sounds, consonants, dress."""
     edits = Edits(costs)
-    values, entries = edits.values(case.asked.compared.letters), edits.entries(case.index.compared.letters)
+    values, entries = edits.values(case.asked.forms.letters), edits.entries(case.index.search.forms.letters)
     features: Floats = np.c_[edits.counts(values, entries, found.value, found.spelling), beside].astype(
         np.float64
     )
@@ -98,7 +98,7 @@ def counted(case: Case, found: Candidates, beside: Floats, costs: Mapping[str, f
 
 def fit_costs(sets: Sequence[Case]) -> dict[str, float]:
     """Costs under which what was meant is likeliest among the candidates: a softmax, and edits chosen anew."""
-    names = (*KINDS, *BESIDE)
+    names = (*EDIT_KINDS, *BESIDE)
     usual = np.array([USUAL.get(name, 0.5 if name in BESIDE else 4.0) for name in names])
     costs = usual.copy()
     prepared = [chosen(case) for case in sets]
@@ -148,12 +148,12 @@ def with_some_unlisted(case: Case) -> Case:
 
 def fit_score(sets: Sequence[Case]) -> dict[str, float]:
     """The numbers that turn costs into probabilities, on values of which some mean no entry."""
-    parts = [(case, case.index.candidates(case.asked)[0], ~case.held_out) for case in sets]
+    parts = [(case, case.index.search.find(case.asked)[0], ~case.held_out) for case in sets]
 
     def unlikelihood(numbers: Floats) -> float:
         total = 0.0
         for case, found, use in parts:
-            likely, any_meant = chances(found, case.asked.compared.letters.lengths, Numbers(*numbers))
+            likely, any_meant = chances(found, case.asked.forms.letters.lengths, ScoreParameters(*numbers))
             right = found.spelling == case.truth[found.value]
             known = np.bincount(found.value[right], likely[right], len(use))
             has = np.bincount(found.value[right], minlength=len(use)) > 0
@@ -162,16 +162,19 @@ def fit_score(sets: Sequence[Case]) -> dict[str, float]:
         return total
 
     best = optimize.minimize(
-        unlikelihood, np.array(Numbers()), method="Nelder-Mead", options={"maxiter": 400}
+        unlikelihood, np.array(ScoreParameters()), method="Nelder-Mead", options={"maxiter": 400}
     ).x
-    return {name.upper(): round(float(number), 2) for name, number in zip(Numbers._fields, best, strict=True)}
+    return {
+        name.upper(): round(float(number), 2)
+        for name, number in zip(ScoreParameters._fields, best, strict=True)
+    }
 
 
 def report(sets: Sequence[Case], held_out: bool) -> list[tuple[float, bool]]:
     """Prints how often the first and the first three are right, and gives each best score and whether it is right."""
     scores = []
     for case in sets:
-        found, chance, _ = case.index.candidates(case.asked)
+        found, chance, _ = case.index.search.find(case.asked)
         order = np.lexsort((found.spelling, -chance, found.value))
         value = found.value[order]
         start = np.flatnonzero(np.concatenate([[True], value[1:] != value[:-1]]))

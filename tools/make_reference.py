@@ -12,13 +12,15 @@ from typing import Any
 
 import igual
 from igual import rules
-from igual.core.conditions import Condition
-from igual.core.rules import Rule as BaseRule
+from igual.conditions import Condition
 from igual.report import records
+from igual.report.docstrings import read_docstring
+from igual.rules.base import Rule as BaseRule
+from igual.rules.registry import find_rules
 
 ROOT = Path(__file__).parent.parent
 FUNCTIONS = (
-    "survey", "tally", "count", "cross_table", "compare", "date_forms", "clean_names", "match", "lookalikes",
+    "survey", "tally", "count", "cross_table", "compare", "date_forms", "restyle_headers", "match", "lookalikes",
     "compare_lists",
 )  # fmt: skip
 CLASSES = (
@@ -26,7 +28,7 @@ CLASSES = (
     "Applied", "Database", "ReferenceList", "Codebook", "PairList",
 )  # fmt: skip
 ERRORS = ("IgualError", "TableError", "ListError", "RulebookError", "RulingError", "OutputError")
-COMMANDS = ("survey", "tally", "lookalikes", "match", "apply", "review", "check", "lists", "demo")
+COMMANDS = ("survey", "tally", "lookalikes", "match", "apply", "review", "check", "rules", "lists", "demo")
 SHARED = ("column", "columns", "into", "when", "note")
 JSON: dict[str, dict[str, Any]] = {
     "survey": {"rows": None, "columns": records.COLUMNS, "oddities": records.ODDITIES},
@@ -38,33 +40,23 @@ JSON: dict[str, dict[str, Any]] = {
     },
     "match": {"column": None, "list": None, "counts": None, "matches": records.MATCHES},
     "review": {
-        "rulings": None, "written": None, "taken": records.TAKEN, "refused": records.REFUSED, "known": None,
+        "rulings": None, "written": None, "taken": records.TAKEN, "refused": records.REJECTED, "known": None,
         "unanswered": None,
     },
     "check": {"in_order": None, "rows": None, "findings": records.FINDINGS, "since": records.SINCE},
-    "lists": {"changes": records.LIST_CHANGES, "touches": records.TOUCHED},
+    "lists": {"changes": records.LIST_CHANGES, "touches": records.AFFECTED},
 }  # fmt: skip
 
 
 def docstring(thing: Any) -> str:
-    """A docstring as Markdown: examples fenced, settings as a list."""
-    lines: list[str] = []
-    fenced = False
-    for line in inspect.cleandoc(thing.__doc__ or "").splitlines():
-        if line.startswith(">>>") and not fenced:
-            lines.append("```pycon")
-            fenced = True
-        elif fenced and not line.strip():
-            lines.append("```")
-            fenced = False
-        setting = re.match(r"(\w+(?:, \w+)*): (?=\S)(.*)", line)
-        if setting and not fenced:
-            names = ", ".join(f"`{name}`" for name in setting[1].split(", "))
-            line = f"- {names}: {setting[2]}"
-        elif not fenced and line.startswith("    "):
-            line = "  " + line.strip()
-        lines.append(line)
-    return "\n".join([*lines, "```"] if fenced else lines)
+    """A docstring as Markdown: every argument and attribute a line, the example fenced."""
+    doc = read_docstring(thing)
+    parts = [doc.summary, doc.text]
+    parts.append("\n".join(f"- `{name}`: {text}" for name, text in doc.entries.items()))
+    parts.append(f"Returns: {doc.returns}" if doc.returns else "")
+    parts.append("\n".join(f"- Raises `{name}`: {text}" for name, text in doc.raises.items()))
+    parts.append("\n".join(["```pycon", *doc.example, "```"]) if doc.example else "")
+    return "\n\n".join(part for part in parts if part)
 
 
 def signature(name: str, function: Any) -> str:
@@ -134,7 +126,7 @@ def page() -> str:
         ]
     parts += ["## Conditions", docstring(Condition)]
     parts += ["## Rules", "Every rule takes these words:", docstring(BaseRule)]
-    for kind in rules.KINDS:
+    for kind in find_rules().values():
         do = kind.model_fields["do"].default
         parts += [
             f"### `{do}`",
@@ -147,7 +139,7 @@ def page() -> str:
         "In a rulebook a `[[check]]`, in Python `igual.rules.Check`.",
         docstring(rules.Check),
     ]
-    parts += ["### Alone on one column", signature("Rule.on", rules.Alone.on), docstring(rules.Alone.on)]
+    parts += ["### Alone on one column", signature("Rule.on", BaseRule.on), docstring(BaseRule.on)]
     parts += ["## Classes"]
     for name in CLASSES:
         parts += [f"### `igual.{name}`", docstring(getattr(igual, name)), *members(getattr(igual, name))]

@@ -7,17 +7,6 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from igual import rules, similarity
     from igual.api import (
-        Codebook,
-        Lookalikes,
-        Matches,
-        MatchIndex,
-        Outcome,
-        PairList,
-        ReferenceList,
-        Rulebook,
-        Survey,
-        Tally,
-        clean_names,
         compare,
         compare_lists,
         count,
@@ -25,10 +14,12 @@ if TYPE_CHECKING:
         date_forms,
         lookalikes,
         match,
+        restyle_headers,
         survey,
         tally,
     )
-    from igual.core.errors import (
+    from igual.engines.sql import Database
+    from igual.errors import (
         IgualError,
         IgualWarning,
         ListError,
@@ -37,20 +28,52 @@ if TYPE_CHECKING:
         RulingError,
         TableError,
     )
-    from igual.databases import Database
-    from igual.decisions import Applied, Crosswalk, Review, Rulings
+    from igual.lists import Codebook, PairList, ReferenceList
+    from igual.looking.lookalikes import Lookalikes
+    from igual.looking.survey import Survey
+    from igual.looking.tally import Tally
+    from igual.matching.index import MatchIndex
+    from igual.matching.matches import Matches
+    from igual.rulings import Rulings
+    from igual.runs.crosswalk import Applied, Crosswalk
+    from igual.runs.outcome import Outcome
+    from igual.runs.review import Review
+    from igual.runs.rulebook import Rulebook
+
+# Where each public name is defined; they are imported when they are first used, so that the command line starts fast.
+_DEFINED_IN = {
+    "igual.api": (
+        "compare", "compare_lists", "count", "cross_table", "date_forms", "lookalikes", "match", "restyle_headers",
+        "survey", "tally",
+    ),
+    "igual.engines.sql": ("Database",),
+    "igual.errors": (
+        "IgualError", "IgualWarning", "ListError", "OutputError", "RulebookError", "RulingError", "TableError",
+    ),
+    "igual.lists": ("Codebook", "PairList", "ReferenceList"),
+    "igual.looking.lookalikes": ("Lookalikes",),
+    "igual.looking.survey": ("Survey",),
+    "igual.looking.tally": ("Tally",),
+    "igual.matching.index": ("MatchIndex",),
+    "igual.matching.matches": ("Matches",),
+    "igual.rulings": ("Rulings",),
+    "igual.runs.crosswalk": ("Applied", "Crosswalk"),
+    "igual.runs.outcome": ("Outcome",),
+    "igual.runs.review": ("Review",),
+    "igual.runs.rulebook": ("Rulebook",),
+}  # fmt: skip
 
 __all__ = [
     "Applied", "Codebook", "Crosswalk", "Database", "IgualError", "IgualWarning", "ListError", "Lookalikes",
     "MatchIndex", "Matches", "Outcome", "OutputError", "PairList", "ReferenceList", "Review", "Rulebook",
     "RulebookError", "RulingError", "Rulings", "Survey", "TableError", "Tally", "__version__",
-    "clean_names", "compare", "compare_lists", "count", "cross_table", "date_forms", "lookalikes", "match",
+    "compare", "compare_lists", "count", "cross_table", "date_forms", "lookalikes", "match", "restyle_headers",
     "rules", "similarity", "survey", "tally",
 ]  # fmt: skip
 
 
 def __getattr__(name: str) -> Any:
-    """Load the public names when they are first used, so that the command line starts fast."""
+    """Load the public names when they are first used."""
     import importlib
 
     if name in ("rules", "similarity"):
@@ -59,14 +82,9 @@ def __getattr__(name: str) -> Any:
         from importlib.metadata import version
 
         return version("igual")
-    if name.endswith(("Error", "Warning")) and name in __all__:
-        return getattr(importlib.import_module("igual.core.errors"), name)
-    if name in ("Applied", "Crosswalk", "Review", "Rulings"):
-        return getattr(importlib.import_module("igual.decisions"), name)
-    if name == "Database":
-        return importlib.import_module("igual.databases").Database
-    if name in __all__:
-        return getattr(importlib.import_module("igual.api"), name)
+    for module, names in _DEFINED_IN.items():
+        if name in names:
+            return getattr(importlib.import_module(module), name)
     raise AttributeError(f"module 'igual' has no attribute {name!r}")
 
 

@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from igual.core.matching import measures
-from igual.engines import values_column
+from igual.engines import read_values
+from igual.matching import measures
 
 __all__ = ["damerau_levenshtein", "jaro_winkler", "levenshtein", "qgram_cosine"]
 
@@ -19,12 +19,20 @@ __all__ = ["damerau_levenshtein", "jaro_winkler", "levenshtein", "qgram_cosine"]
 def levenshtein(a: Any, b: Any) -> npt.NDArray[np.float64]:
     """The edit distance of Levenshtein (1966): characters to insert, delete or replace.
 
-    a, b: texts, (pairs,) each. Gives (pairs,); NaN where either is missing. Raises TableError where the two differ
-    in length or hold anything but texts.
+    Args:
+        a: Texts, (pairs,) each.
+        b: As many texts, (pairs,).
 
-    >>> from igual import similarity
-    >>> similarity.levenshtein(["mapel", "oak"], ["maple", None]).tolist()
-    [2.0, nan]
+    Returns:
+        (pairs,); NaN where either is missing.
+
+    Raises:
+        TableError: Where the two differ in length or hold anything but texts.
+
+    Example:
+        >>> from igual import similarity
+        >>> similarity.levenshtein(["mapel", "oak"], ["maple", None]).tolist()
+        [2.0, nan]
     """
     return _of(measures.levenshtein, a, b)
 
@@ -35,9 +43,10 @@ def damerau_levenshtein(a: Any, b: Any) -> npt.NDArray[np.float64]:
     In this variant no part of a text is edited twice, so that `ca` and `abc` are 3 apart and not 2. Missing values
     and errors as in `levenshtein`.
 
-    >>> from igual import similarity
-    >>> similarity.damerau_levenshtein(["mapel", "ca"], ["maple", "abc"]).tolist()
-    [1.0, 3.0]
+    Example:
+        >>> from igual import similarity
+        >>> similarity.damerau_levenshtein(["mapel", "ca"], ["maple", "abc"]).tolist()
+        [1.0, 3.0]
     """
     return _of(measures.damerau_levenshtein, a, b)
 
@@ -45,12 +54,13 @@ def damerau_levenshtein(a: Any, b: Any) -> npt.NDArray[np.float64]:
 def jaro_winkler(a: Any, b: Any) -> npt.NDArray[np.float64]:
     """The similarity of Jaro (1989) as Winkler (1990) raised it for texts that begin alike, 0 to 1.
 
-    Up to four equal first characters count a tenth each, where Jaro's similarity is above 0.7. Two empty texts
-    are the same, 1; an empty one is like no other, 0. Missing values and errors as in `levenshtein`.
+    Up to four equal first characters count a tenth each, where Jaro's similarity is above 0.7. Two empty texts are
+    the same, 1; an empty one is like no other, 0. Missing values and errors as in `levenshtein`.
 
-    >>> from igual import similarity
-    >>> similarity.jaro_winkler(["MARTHA"], ["MARHTA"]).round(3).tolist()
-    [0.961]
+    Example:
+        >>> from igual import similarity
+        >>> similarity.jaro_winkler(["MARTHA"], ["MARHTA"]).round(3).tolist()
+        [0.961]
     """
     return _of(measures.jaro_winkler, a, b)
 
@@ -61,27 +71,28 @@ def qgram_cosine(a: Any, b: Any, q: int = 2) -> npt.NDArray[np.float64]:
     The ends count: a text's first and last characters are runs with blanks. Missing values and errors as in
     `levenshtein`.
 
-    >>> from igual import similarity
-    >>> similarity.qgram_cosine(["maple"], ["maple tree"]).round(3).tolist()
-    [0.739]
+    Example:
+        >>> from igual import similarity
+        >>> similarity.qgram_cosine(["maple"], ["maple tree"]).round(3).tolist()
+        [0.739]
     """
 
-    def cosine(one: list[str], other: list[str]) -> npt.NDArray[np.float64]:
-        return measures.qgram_cosine(one, other, q)
+    def cosine(first: list[str], second: list[str]) -> npt.NDArray[np.float64]:
+        return measures.qgram_cosine(first, second, q)
 
     return _of(cosine, a, b)
 
 
 def _of(measure: Any, a: Any, b: Any) -> npt.NDArray[np.float64]:
-    one, other = (_texts(values) for values in (a, b))
-    if len(one) == len(other):
-        missing = np.array([x is None or y is None for x, y in zip(one, other, strict=True)], np.bool_)
-        found = measure([x or "" for x in one], [y or "" for y in other]).astype(np.float64)
+    first, second = (_texts(values) for values in (a, b))
+    if len(first) == len(second):
+        missing = np.array([x is None or y is None for x, y in zip(first, second, strict=True)], np.bool_)
+        found = measure([x or "" for x in first], [y or "" for y in second]).astype(np.float64)
         return np.where(missing, np.nan, found)
-    return measure([x or "" for x in one], [y or "" for y in other])  # type: ignore[no-any-return]  # it raises
+    return measure([x or "" for x in first], [y or "" for y in second])  # type: ignore[no-any-return]  # it raises
 
 
 def _texts(values: Any) -> list[str | None]:
-    column = values_column(values)
+    column = read_values(values)
     found: list[str | None] = column.decode(column.values).to_pylist()
     return found

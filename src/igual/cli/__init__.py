@@ -1,10 +1,14 @@
 """The command line: one thin module per command.
 
-Command modules import only click at the top, so that `--help` is fast; what they need they import when run.
+A command is a module of this package whose name doesn't start with an underscore, and the click command of the same
+name in it. Command modules import only click at the top, so that `--help` is fast; what they need they import when run.
 """
 
 from __future__ import annotations
 
+import importlib
+import os
+import pkgutil
 import signal
 import sys
 from importlib.abc import MetaPathFinder
@@ -12,15 +16,24 @@ from typing import Any
 
 import click
 
-from igual.cli.apply import apply
-from igual.cli.check import check
-from igual.cli.demo import demo
-from igual.cli.lists import lists
-from igual.cli.lookalikes import lookalikes
-from igual.cli.match import match
-from igual.cli.review import review
-from igual.cli.survey import survey
-from igual.cli.tally import tally
+# In the order in which people work; other commands come after these.
+_IN_ORDER = (
+    "survey", "tally", "lookalikes", "match", "apply", "review", "check", "rules", "lists", "demo",
+)  # fmt: skip
+
+
+class _Commands(click.Group):
+    """Finds its commands in the modules of this package, and imports those that are asked for."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        names = [module.name for module in pkgutil.iter_modules(__path__) if module.name[0] != "_"]
+        return [name for name in dict.fromkeys([*_IN_ORDER, *sorted(names)]) if name in names]
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in self.list_commands(ctx):
+            return None
+        command: click.Command = getattr(importlib.import_module(f"{__name__}.{cmd_name}"), cmd_name)
+        return command
 
 
 def _print_version(context: click.Context, _: click.Parameter, wanted: bool) -> None:
@@ -32,6 +45,7 @@ def _print_version(context: click.Context, _: click.Parameter, wanted: bool) -> 
 
 
 @click.group(
+    cls=_Commands,
     invoke_without_command=True,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
 )
@@ -56,10 +70,6 @@ def igual(context: click.Context) -> None:
         click.echo(context.get_help())
 
 
-for command in (survey, tally, lookalikes, match, apply, review, check, lists, demo):
-    igual.add_command(command)
-
-
 class _WithoutPandas(MetaPathFinder):
     """Tells Arrow that there is no pandas.
 
@@ -77,40 +87,46 @@ def _stop(_: int, __: Any) -> None:
 
 
 def main() -> None:
-    """Run the command line; errors are said in a line or two, never as a traceback."""
+    """Run the command line; an error is a line or two, never a traceback."""
     sys.meta_path.insert(0, _WithoutPandas())
     signal.signal(signal.SIGTERM, _stop)
     try:
         status = igual.main(standalone_mode=False)
     except click.exceptions.Abort:
-        _say("stopped; nothing was written")
+        _print_error("stopped; nothing was written")
         sys.exit(130)
     except click.ClickException as error:
         context = getattr(error, "ctx", None)
         path = context.command_path if context is not None else "igual"
-        _say(f"{error.format_message()}\nSee '{path} --help'.")
+        _print_error(f"{error.format_message()}\nSee '{path} --help'.")
         sys.exit(2)
     except BrokenPipeError:
         # Whoever read the output has gone, as `head` does; the rest is of no use to anyone.
         sys.stderr.close()
         sys.exit(0)
     except Exception as error:
-        from igual.core.errors import IgualError
-
-        if not isinstance(error, IgualError | OSError | MemoryError):
+        if os.environ.get("IGUAL_DEBUG"):
             raise
-        _say(_said(error))
+        _print_error(_format_error(error))
         sys.exit(2)
     sys.exit(status if isinstance(status, int) else 0)
 
 
-def _said(error: Exception) -> str:
+def _format_error(error: Exception) -> str:
+    from igual.errors import IgualError
+
     if isinstance(error, MemoryError):
         return "the computer has too little free memory for this table"
     if isinstance(error, OSError) and error.strerror:
         return f"{error.filename or 'a file'}: {error.strerror}"
-    return str(error)
+    if isinstance(error, IgualError):
+        return str(error)
+    first = (str(error).splitlines() or [""])[0][:200]
+    return (
+        f"unforeseen error, {type(error).__name__}: {first}\n"
+        "This is a mistake in Igual: please report it with the call (IGUAL_DEBUG=1 shows where it happened)."
+    )
 
 
-def _say(text: str) -> None:
+def _print_error(text: str) -> None:
     click.echo(f"igual: {text}", err=True)

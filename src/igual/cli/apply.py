@@ -2,133 +2,93 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
-from igual.cli.options import encoding_option, json_option, print_json, rulebook_argument, table_argument
+from igual.cli._options import encoding_option, json_option, print_json, rulebook_argument, table_argument
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+
+    from igual.files.tables import TableFile
+    from igual.looking.headers import RestyledHeader
+    from igual.runs.account import Account
+    from igual.runs.hints import Hint
+    from igual.runs.rulebook import Rulebook
 
 
 @click.command(short_help="Apply a rulebook to a table.")
 @rulebook_argument
 @table_argument
-@click.option("--out", "-o", metavar="F", help="Write the clean table here (.csv, .tsv, .parquet).")
+@click.option("--out", "-o", metavar="FILE", help="Write the clean table here (.csv, .tsv, .parquet).")
 @click.option("--preview", type=click.IntRange(min=1), metavar="N", help="Show N changes of each rule.")
 @click.option("--only", type=click.IntRange(min=1), metavar="N", help="Apply the first N rules only.")
-@click.option("--trail", metavar="F", help="Write what each rule made of each distinct value.")
+@click.option("--trail", metavar="FILE", help="Write what each rule made of each distinct value.")
 @click.option(
-    "--crosswalk", metavar="F", help="Write raw and clean values, rows and how (.csv, .parquet, .sssom.tsv)."
+    "--crosswalk",
+    metavar="FILE",
+    help="Write raw and clean values, rows and how (.csv, .parquet, .sssom.tsv).",
 )
-@click.option("--open", "open_", metavar="F", help="Write what waits for rulings to a sheet (.xlsx, .csv).")
-@click.option("--record", metavar="F", help="Write what was read, done, found and written (.json).")
-@click.option("--guard", is_flag=True, help="In CSV put ' before cells that spreadsheets take for formulas.")
+@click.option(
+    "--open", "open_", metavar="FILE", help="Write what waits for rulings to a sheet (.xlsx, .csv)."
+)
+@click.option("--record", metavar="FILE", help="Write what was read, done, found and written (.json).")
+@click.option(
+    "--escape-formulas", is_flag=True, help="In CSV put ' before cells that spreadsheets take for formulas."
+)
 @encoding_option
 @json_option
 def apply(
     rulebook: str,
     table: str,
-    out: str | None,
     preview: int | None,
     only: int | None,
-    trail: str | None,
-    crosswalk: str | None,
-    open_: str | None,
-    record: str | None,
-    guard: bool,
+    escape_formulas: bool,
     encoding: str | None,
     as_json: bool,
+    open_: str | None,
+    **files: str | None,
 ) -> None:
-    """Apply a rulebook to a table, and account for every change.
+    r"""Apply a rulebook to a table, and account for every change.
 
     \b
     Examples:  igual apply trees.toml trees.csv --preview 5
                igual apply trees.toml trees.csv --out clean.csv --open open.xlsx --record run.json
     """
-    from igual.cli.loading import applied, said_of_reading, user
-    from igual.core.headers import clean_headers
-    from igual.core.preview import preview as preview_of
-    from igual.core.reviewing import stale, waiting_for_rulings
-    from igual.engines.arrow_tables import ArrowEngine
-    from igual.files.crosswalks import crosswalk_ending, write_crosswalk
-    from igual.files.csv_cells import guarded
-    from igual.files.outputs import outputs
-    from igual.files.sheets import sheet_ending, write_sheet
-    from igual.files.tables import TEXT_ENDINGS, checked_ending, write_table
-    from igual.report.progress import waiting
-    from igual.report.records import of_outcome
-    from igual.report.terminal import on_terminal, show
-    from igual.report.views import outcome_view, preview_view
+    from igual.cli._loading import apply_files
+    from igual.runs.hints import find_hints
 
-    asked = {"out": out, "trail": trail, "crosswalk": crosswalk, "open": open_, "record": record}
-    named = {what: path for what, path in asked.items() if path}
+    named = {what: path for what in _NAMES if (path := {**files, "open": open_}[what])}
     if not named and preview is None:
         raise click.UsageError(
-            "Nothing to do: give --preview N to look, or --out F to write the clean table."
+            "Nothing to do: give --preview N to look, or --out FILE to write the clean table."
         )
-    check_ending = {"crosswalk": crosswalk_ending, "open": sheet_ending, "record": _json_ending}
-    endings = {what: check_ending.get(what, checked_ending)(path) for what, path in named.items()}
-    book, source, outcome = applied(rulebook, table, encoding, only)
-    rebuilt = ArrowEngine().rebuilt(source.table, outcome.trails)
-    renamed = clean_headers(rebuilt.column_names, book.headers) if book.headers else []
-    if renamed:
-        rebuilt = rebuilt.rename_columns([one.clean for one in renamed])
-
-    def as_table(made: Any, place: Path, ending: str) -> None:
-        guards = guard and ending.lower() in TEXT_ENDINGS
-        write_table(guarded(made) if guards else made, place, ending, source.dialect)
-
-    version = _version()
-    writers: dict[str, Callable[[Path, str], None]] = {
-        "out": lambda place, ending: as_table(rebuilt, place, ending),
-        "trail": lambda place, ending: as_table(outcome.trail, place, ending),
-        "crosswalk": lambda place, ending: (
-            write_crosswalk(outcome.crosswalks, place, ending, version)
-            if ending.lower() not in TEXT_ENDINGS
-            else as_table(outcome.crosswalks.table, place, ending)
-        ),
-        "open": lambda place, ending: write_sheet(waiting_for_rulings(outcome), place, ending),
-    }
-    inputs = _inputs(rulebook, book, source.path)
-    with outputs([path for paths in inputs.values() for path in paths]) as staged:
-        places = {what: staged.place(path) for what, path in named.items()}
-        for what, writer in writers.items():
-            if what in places:
-                with waiting(f"writing {named[what]}"):
-                    writer(places[what], endings[what])
-        if "record" in places:
-            from igual.core.findings import findings_of
-            from igual.files.run_records import run_record, write_record
-
-            rows = source.table.num_rows
-            findings = findings_of(outcome, rows, [(one.column, one.value) for one, _ in stale(book)])
-            made = {what: (named[what], place) for what, place in places.items() if what != "record"}
-            write_record(run_record(outcome, findings, inputs, made, rows, user()), places["record"])
+    endings = _check_endings(named)
+    book, source, account = apply_files(rulebook, table, encoding, only)
+    run = _Run(rulebook, book, source, account, *_rebuild(book, source, account))
+    _write_outputs(run, named, endings, escape_formulas)
+    hints = find_hints(account)
     if as_json:
-        print_json(
-            {
-                "rulebook": rulebook,
-                "table": table,
-                "rows": source.table.num_rows,
-                **of_outcome(outcome),
-                "written": named,
-            }
-        )
-        return
-    said_of_reading(source)
-    if preview is not None:
-        show(preview_view(preview_of(outcome.stages, preview), plain=not on_terminal()))
-    show(outcome_view(outcome), "")
-    for one in renamed:
-        if one.collided:
-            click.echo(f"two columns would be called alike: {one.raw!r} became {one.clean!r}")
-    for what, path in named.items():
-        click.echo(f"{_NAMES[what]}: {path}")
-    if not out:
-        click.echo("The table itself was not written: --out F does that.")
-    if outcome.open and not open_:
-        click.echo("Open values can be ruled on once: --open F writes them to a sheet for igual review.")
+        from igual.report.records import from_account
+
+        about = {"rulebook": rulebook, "table": table, "rows": source.table.num_rows}
+        print_json({**about, **from_account(account, hints), "written": named})
+    else:
+        _show(run, hints, preview, named)
+
+
+class _Run(NamedTuple):
+    """What was read, and what came of it."""
+
+    rulebook: str
+    book: Rulebook
+    source: TableFile
+    account: Account
+    clean: pa.Table
+    restyled: list[RestyledHeader]
 
 
 _NAMES = {
@@ -140,11 +100,18 @@ _NAMES = {
 }
 
 
-def _inputs(rulebook: str, book: Any, table: Path) -> dict[str, list[Path]]:
-    from igual.cli.loading import book_files
+def _check_endings(named: Mapping[str, str]) -> dict[str, str]:
+    """The ending of each output, if Igual writes that kind of file."""
+    from igual.files.crosswalks import crosswalk_ending
+    from igual.files.sheets import sheet_ending
+    from igual.files.tables import checked_ending
 
-    first, *beside = book_files(rulebook, book)
-    return {"table": [table], "rulebook": [first], "beside the rulebook": beside}
+    checks: dict[str, Callable[[str], str]] = {
+        "crosswalk": crosswalk_ending,
+        "open": sheet_ending,
+        "record": _json_ending,
+    }
+    return {what: checks.get(what, checked_ending)(path) for what, path in named.items()}
 
 
 def _json_ending(path: str) -> str:
@@ -153,7 +120,89 @@ def _json_ending(path: str) -> str:
     return ".json"
 
 
-def _version() -> str:
-    from importlib.metadata import version
+def _rebuild(book: Rulebook, source: TableFile, account: Account) -> tuple[pa.Table, list[RestyledHeader]]:
+    """The clean table, and its column names before and after."""
+    from igual.engines.arrow import ArrowEngine
+    from igual.looking.headers import restyle_headers
 
-    return version("igual")
+    clean = ArrowEngine().rebuild(source.table, [trail.clean_column for trail in account.trails.values()])
+    restyled = restyle_headers(clean.column_names, book.headers) if book.headers else []
+    return (clean.rename_columns([header.clean for header in restyled]) if restyled else clean), restyled
+
+
+def _write_outputs(
+    run: _Run, named: Mapping[str, str], endings: Mapping[str, str], escape_formulas: bool
+) -> None:
+    """Write all outputs or none."""
+    from igual.cli._loading import book_files
+    from igual.files.crosswalks import write_crosswalk
+    from igual.files.csv_cells import guarded
+    from igual.files.outputs import outputs
+    from igual.files.sheets import write_sheet
+    from igual.files.tables import TEXT_ENDINGS, write_table
+    from igual.report.progress import show_progress
+
+    account = run.account
+
+    def write_as_table(made: Any, path: Path, ending: str) -> None:
+        escapes = escape_formulas and ending.lower() in TEXT_ENDINGS
+        write_table(guarded(made) if escapes else made, path, ending, run.source.dialect)
+
+    def write_walk(path: Path, ending: str) -> None:
+        if ending.lower() in TEXT_ENDINGS:
+            write_as_table(account.crosswalk.table, path, ending)
+        else:
+            write_crosswalk(account.crosswalk, path, ending)
+
+    writers: dict[str, Callable[[Path, str], None]] = {
+        "out": lambda path, ending: write_as_table(run.clean, path, ending),
+        "trail": lambda path, ending: write_as_table(account.trail, path, ending),
+        "crosswalk": write_walk,
+        "open": lambda path, ending: write_sheet(account.waiting, path, ending),
+    }
+    first, *beside = book_files(run.rulebook, run.book)
+    inputs = {"table": [run.source.path], "rulebook": [first], "beside the rulebook": beside}
+    with outputs([path for paths in inputs.values() for path in paths]) as staged:
+        places = {what: staged.place(path) for what, path in named.items()}
+        for what, write in writers.items():
+            if what in places:
+                with show_progress(f"writing {named[what]}"):
+                    write(places[what], endings[what])
+        if "record" in places:
+            made = {what: (named[what], place) for what, place in places.items() if what != "record"}
+            _write_record(run, inputs, made, places["record"])
+
+
+def _write_record(
+    run: _Run, inputs: Mapping[str, list[Path]], made: Mapping[str, tuple[str, Path]], path: Path
+) -> None:
+    from igual.cli._loading import user
+    from igual.files.run_records import run_record, write_record
+    from igual.runs.findings import list_findings
+    from igual.runs.review import find_stale_rulings
+
+    rows = run.source.table.num_rows
+    stale = [ruling for ruling, _ in find_stale_rulings(run.book)]
+    findings = list_findings(run.account, rows, stale)
+    write_record(run_record(run.account, findings, inputs, made, rows, user()), path)
+
+
+def _show(run: _Run, hints: list[Hint], preview: int | None, named: Mapping[str, str]) -> None:
+    from igual.cli._loading import report_reading
+    from igual.report.terminal import on_terminal, show
+    from igual.report.views import outcome_view, preview_view
+    from igual.runs.preview import make_preview
+
+    report_reading(run.source)
+    if preview is not None:
+        show(preview_view(make_preview(run.account.stages, preview).rules, plain=not on_terminal()))
+    show(outcome_view(run.account, hints), "")
+    for header in run.restyled:
+        if header.collided:
+            click.echo(f"two columns would be called alike: {header.raw!r} became {header.clean!r}")
+    for what, path in named.items():
+        click.echo(f"{_NAMES[what]}: {path}")
+    if "out" not in named:
+        click.echo("The table itself was not written: --out FILE does that.")
+    if run.account.open and "open" not in named:
+        click.echo("Open values can be ruled on once: --open FILE writes them to a sheet for igual review.")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from igual.cli.options import encoding_option, json_option, print_json, rulebook_argument, table_argument
+from igual.cli._options import encoding_option, json_option, print_json, rulebook_argument, table_argument
 
 
 @click.command(short_help="See whether everything is settled, labelled, listed and in form.")
@@ -14,7 +14,7 @@ from igual.cli.options import encoding_option, json_option, print_json, rulebook
     "--allow",
     metavar="KIND=N",
     multiple=True,
-    help="Let so many rows of a kind pass (open=12), or such a share of them (unlisted=0.5%).",
+    help="Tolerate up to N rows of a kind (open=12), or a share of them (unlisted=0.5%).",
 )
 @click.option("--since", "earlier", metavar="CROSSWALK", help="Compare with the crosswalk of an earlier run.")
 @encoding_option
@@ -27,7 +27,7 @@ def check(
     encoding: str | None,
     as_json: bool,
 ) -> int:
-    """See whether every value is settled, labelled, listed and in form: a line for each finding; exit status 1 if any.
+    r"""See whether every value is settled, labelled, listed and in form: a line for each finding; exit status 1 if any.
 
     Kinds of findings: open, unlisted, unlabelled, unread, undecided, ruled out, unfit, stale (a ruling that the
     list no longer knows) and, with --since, changed (a value comes out differently than before).
@@ -36,32 +36,38 @@ def check(
     Examples:  igual check trees.toml trees.csv
                igual check trees.toml june.csv --since may-crosswalk.csv --allow open=0.5%
     """
-    from igual.cli.loading import applied, said_of_reading
-    from igual.core.findings import allowance, beyond, findings_of, since
-    from igual.core.reviewing import stale
-    from igual.core.text.saying import counted
+    from igual.cli._loading import apply_files, report_reading
     from igual.files.crosswalks import load_crosswalk
-    from igual.report.check_views import changed_finding, finding_line, since_lines
-    from igual.report.records import of_check
+    from igual.report.check_views import finding_line, since_lines
+    from igual.report.records import from_check
     from igual.report.terminal import on_terminal, show
+    from igual.report.wording import format_count
+    from igual.runs.findings import (
+        compare_crosswalks,
+        exceed_allowance,
+        find_changed,
+        list_findings,
+        read_allowance,
+    )
+    from igual.runs.review import find_stale_rulings
 
-    allowed = {one.kind: one for one in map(allowance, allow)}
+    allowed = {one.kind: one for one in map(read_allowance, allow)}
     before = load_crosswalk(earlier) if earlier is not None else None
-    book, source, outcome = applied(rulebook, table, encoding)
+    book, source, account = apply_files(rulebook, table, encoding)
     rows = source.table.num_rows
-    findings = findings_of(outcome, rows, [(one.column, one.value) for one, _ in stale(book)])
-    compared = since(before, outcome.crosswalks) if before is not None else []
-    findings += [found for one in compared if (found := changed_finding(one, rows)) is not None]
-    bad = beyond(findings, allowed)
+    findings = list_findings(account, rows, [ruling for ruling, _ in find_stale_rulings(book)])
+    compared = compare_crosswalks(before, account.crosswalk) if before is not None else []
+    findings += [found for one in compared if (found := find_changed(one, rows)) is not None]
+    bad = exceed_allowance(findings, allowed)
     if as_json:
-        print_json(of_check(findings, bad, compared if earlier else None, rows))
+        print_json(from_check(findings, bad, compared if earlier else None, rows))
         return int(bool(bad))
-    said_of_reading(source)
+    report_reading(source)
     lines = [*(finding_line(one, one not in bad) for one in findings), *since_lines(compared)]
     if on_terminal():
         show(*lines)
     else:  # a line each, however long
         click.echo("".join(f"{line.plain}\n" for line in lines), nl=False)
     if not bad:
-        click.echo(f"{source.path.name}: in order, {counted(rows, 'row')}")
+        click.echo(f"{source.path.name}: in order, {format_count(rows, 'row')}")
     return int(bool(bad))

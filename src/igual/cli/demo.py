@@ -15,6 +15,6 @@ def demo(folder: str) -> None:
     from pathlib import Path
 
     from igual.demo.layout import lay_out
-    from igual.demo.story import tell
+    from igual.demo.story import tell_story
 
-    tell(lay_out(Path(folder)))
+    tell_story(lay_out(Path(folder)))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from igual.cli.options import json_option, print_json
+from igual.cli._options import json_option, print_json
 
 
 @click.command(short_help="Compare two versions of a reference list.")
@@ -20,29 +20,28 @@ def lists(old: str, new: str, rulebook: str | None, name: str | None, as_json: b
     """
     from pathlib import Path
 
-    from igual.core.errors import RulebookError, did_you_mean
-    from igual.core.list_versions import compare_lists, touched
-    from igual.core.rulebook import Rulebook
+    from igual.errors import RulebookError, did_you_mean
     from igual.files.lists import load_reference_list
     from igual.files.rulebooks import load_rulebook
-    from igual.report.records import of_list_changes, of_named
+    from igual.report.records import list_list_changes, to_records
     from igual.report.review_views import list_changes_view
     from igual.report.terminal import show
+    from igual.runs.list_versions import compare_versions, find_affected
 
     before, now = load_reference_list(old), load_reference_list(new)
-    changes = compare_lists(before, now)
-    touches = []
+    changes = compare_versions(before, now)
+    affected = []
     if rulebook is not None:
-        book = load_rulebook(rulebook, Rulebook)
+        book = load_rulebook(rulebook)
         named = name or (next(iter(book.lists)) if len(book.lists) == 1 else None)
         if named is None or named not in book.lists:
             near = did_you_mean(named or "", book.lists)
             raise RulebookError(f"{Path(rulebook).name}: say with --list which list is meant{near}")
         from dataclasses import replace
 
-        touches = touched(replace(book, lists={**book.lists, named: before}), named, now)
+        affected = find_affected(replace(book, lists={**book.lists, named: before}), named, now)
     if as_json:
-        found = of_list_changes(changes)
-        print_json({"changes": found} | ({"touches": of_named(touches)} if rulebook else {}))
+        found = list_list_changes(changes)
+        print_json({"changes": found} | ({"touches": to_records(affected)} if rulebook else {}))
         return
-    show(list_changes_view(changes, touches if rulebook is not None else None))
+    show(list_changes_view(changes, affected if rulebook is not None else None))

@@ -6,15 +6,15 @@ from typing import Any
 
 import click
 
-from igual.cli.options import encoding_option, json_option, print_json, table_argument
-from igual.core.matching.thresholds import USUAL, Thresholds
+from igual.cli._options import encoding_option, json_option, print_json, table_argument
+from igual.matching.thresholds import DEFAULTS, Thresholds
 
 _SHARE = click.FloatRange(0, 1)
 
 
 @click.command(short_help="Match a column to a reference list.")
 @table_argument
-@click.option("--column", "-c", metavar="C", required=True, help="The column to match.")
+@click.option("--column", "-c", metavar="COLUMN", required=True, help="The column to match.")
 @click.option("--list", "-l", "list_", metavar="LIST", required=True, help="The reference list (.csv).")
 @click.option(
     "--by",
@@ -25,27 +25,31 @@ _SHARE = click.FloatRange(0, 1)
 @click.option(
     "--settle",
     type=_SHARE,
-    default=USUAL.settle,
+    default=DEFAULTS.settle,
     show_default=True,
-    help="The least score that needs nobody.",
+    help="Minimum score to accept without review.",
 )
 @click.option(
-    "--ask", type=_SHARE, default=USUAL.ask, show_default=True, help="The least chance to be worth asking."
+    "--ask",
+    type=_SHARE,
+    default=DEFAULTS.ask,
+    show_default=True,
+    help="Minimum probability that any entry is meant, to be open.",
 )
 @click.option(
     "--margin",
     type=_SHARE,
-    default=USUAL.margin,
+    default=DEFAULTS.margin,
     show_default=True,
-    help="How far it must be ahead of the runner-up.",
+    help="How clear the best entry must be beside the second best.",
 )
-@click.option("--give", metavar="A", help="Give this attribute of the entry too.")
+@click.option("--give", metavar="ATTRIBUTE", help="Give this attribute of the entry too.")
 @click.option("--case-sensitive", is_flag=True, help="Settle nothing that differs in case.")
 @click.option(
     "--top", type=click.IntRange(min=1), metavar="N", default=40, show_default=True, help="Show N values."
 )
 @click.option(
-    "--out", "-o", metavar="F", help="Write every value with its match here (.csv, .tsv, .parquet)."
+    "--out", "-o", metavar="FILE", help="Write every value with its match here (.csv, .tsv, .parquet)."
 )
 @encoding_option
 @json_option
@@ -71,30 +75,31 @@ def match(
 
     Example:  igual match trees.csv --column species --list species.csv
     """
-    from igual.cli.loading import column_of, said_of_reading, written
-    from igual.core.matching.index import MatchIndex
-    from igual.core.matching.matcher import WAYS
-    from igual.core.matching.matches import match as match_column
-    from igual.files.lists import ReferenceList
+    from igual.cli._loading import read_column, report_reading, write_records
+    from igual.lists import ReferenceList
+    from igual.matching.index import MatchIndex
+    from igual.matching.matcher import WAYS
+    from igual.matching.matches import match_column
     from igual.report.matching_views import matches_view
-    from igual.report.progress import waiting
-    from igual.report.records import MATCHES, of_matches
+    from igual.report.progress import show_progress
+    from igual.report.records import MATCHES, list_matches
     from igual.report.terminal import show
 
     reference = ReferenceList.load(list_)
-    source, values = column_of(table, column, encoding)
+    source, values = read_column(table, column, encoding)
     thresholds = Thresholds(settle, ask, margin, case_sensitive)
-    with waiting(f"matching {column}") as tell:
-        found = match_column(values, MatchIndex(reference), by or WAYS, thresholds, give, tell)
+    with show_progress(f"matching {column}") as on_progress:
+        found = match_column(values, MatchIndex(reference), by or WAYS, thresholds, give, on_progress)
     columns = MATCHES if give is None else (*MATCHES, "given")
-    written([(out, of_matches(found) if out else (), columns)], [source.path, list_])
+    write_records([(out, list_matches(found) if out else (), columns)], [source.path, list_])
     if as_json:
         counts = {
-            status: {"values": values, "rows": rows} for status, (values, rows) in found.counts().items()
+            status: {"values": values, "rows": rows}
+            for status, (values, rows) in found.count_statuses().items()
         }
-        print_json({"column": column, "list": list_, "counts": counts, "matches": of_matches(found)})
+        print_json({"column": column, "list": list_, "counts": counts, "matches": list_matches(found)})
         return
-    said_of_reading(source)
+    report_reading(source)
     show(matches_view(found, column, top))
     if out:
         click.echo(f"every value with its match: {out}")

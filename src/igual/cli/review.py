@@ -6,7 +6,7 @@ import sys
 
 import click
 
-from igual.cli.options import encoding_option, json_option, print_json, rulebook_argument
+from igual.cli._options import encoding_option, json_option, print_json, rulebook_argument
 
 
 @click.command(short_help="Take rulings on what is open, from a sheet or one by one.")
@@ -32,7 +32,7 @@ def review(
     encoding: str | None,
     as_json: bool,
 ) -> int:
-    """Take rulings on open values, from a sheet that `igual apply --open` wrote, or one by one.
+    r"""Take rulings on open values, from a sheet that `igual apply --open` wrote, or one by one.
 
     They are kept beside the rulebook (trees.rulings.csv for trees.toml), and every later run knows them.
     Exit status 1 where rows of the sheet could not be taken.
@@ -42,16 +42,15 @@ def review(
                igual review trees.toml --table trees.csv
                igual review trees.toml --add-to-lists
     """
-    from igual.cli.loading import applied, today, user
-    from igual.core.reviewing import judged
-    from igual.core.rulebook import Rulebook
+    from igual.cli._loading import apply_files, today, user
     from igual.files.list_changes import add_to_list_files
     from igual.files.rulebooks import load_rulebook
     from igual.files.rulings import record_rulings, rulings_file
     from igual.files.sheets import read_sheet
-    from igual.report.records import of_review
+    from igual.report.records import from_review
     from igual.report.review_views import review_view
     from igual.report.terminal import on_terminal, show
+    from igual.runs.review import check_answers
 
     if sheet is None and table is None and not add_to_lists:
         raise click.UsageError("Give a SHEET that came back, or --table TABLE to be asked one by one.")
@@ -60,27 +59,29 @@ def review(
     kept, status = rulings_file(rulebook), 0
     who = by or user()
     if sheet is not None:
-        book = load_rulebook(rulebook, Rulebook)
-        found = judged(read_sheet(sheet, encoding), book, who, today(), overrule=overrule)
-        if found.taken and not look:
-            record_rulings(kept, [one.ruling for one in found.taken])
-        status = int(bool(found.refused))
+        book = load_rulebook(rulebook)
+        found = check_answers(read_sheet(sheet, encoding), book, who, today(), overrule=overrule)
+        if found.accepted and not look:
+            record_rulings(kept, [one.ruling for one in found.accepted])
+        status = int(bool(found.rejected))
         if as_json:
-            print_json({"rulings": str(kept), "written": bool(found.taken) and not look, **of_review(found)})
+            print_json(
+                {"rulings": str(kept), "written": bool(found.accepted) and not look, **from_review(found)}
+            )
         else:
             show(review_view(found))
-            if found.taken:
+            if found.accepted:
                 click.echo("Nothing was written: --look only looks." if look else f"Kept in {kept}")
     elif table is not None:
-        from igual.cli.asking import ask_one_by_one
+        from igual.cli._asking import ask_one_by_one
 
         if not on_terminal() or not sys.stdin.isatty():
             raise click.UsageError(
-                "Asking one by one needs a terminal; write a sheet with igual apply --open F, and give it here."
+                "Asking one by one needs a terminal; write a sheet with igual apply --open FILE, and give it here."
             )
-        book, _, outcome = applied(rulebook, table, encoding)
-        ask_one_by_one(book, outcome, kept, who)
+        book, _, account = apply_files(rulebook, table, encoding)
+        ask_one_by_one(book, account, kept, who)
     if add_to_lists and not look:
-        for line in add_to_list_files(load_rulebook(rulebook, Rulebook)):
+        for line in add_to_list_files(load_rulebook(rulebook)):
             click.echo(line, err=as_json)
     return status

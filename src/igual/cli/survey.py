@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import click
 
-from igual.cli.options import encoding_option, json_option, print_json, table_argument
+from igual.cli._options import encoding_option, json_option, print_json, table_argument
 
 
 @click.command(short_help="Look at a table and what is odd about it.")
 @table_argument
 @click.option(
-    "--column", "-c", "wanted", metavar="C", multiple=True, help="Only this column; may be repeated."
+    "--column", "-c", "wanted", metavar="COLUMN", multiple=True, help="Only this column; may be repeated."
 )
 @encoding_option
 @json_option
@@ -19,22 +19,22 @@ def survey(table: str, wanted: tuple[str, ...], encoding: str | None, as_json: b
 
     Example:  igual survey trees.csv --column species
     """
-    from igual.cli.loading import columns_named, loaded, said_of_reading
-    from igual.core.survey import survey as survey_of
-    from igual.engines.arrow_tables import ArrowEngine
-    from igual.report.records import of_survey
+    from igual.cli._loading import find_columns, load_table, report_reading
+    from igual.engines.arrow import ArrowEngine
+    from igual.looking.survey import survey_columns
+    from igual.report.records import from_survey
     from igual.report.terminal import show
     from igual.report.views import survey_view
 
-    source = loaded(table, encoding)
+    source = load_table(table, encoding)
     engine = ArrowEngine()
-    places = columns_named(source.table, wanted)
+    places = find_columns(source.table, wanted)
     names = engine.names(source.table)
-    found = survey_of(
+    found = survey_columns(
         (names[at], engine.kind(source.table, at), engine.column(source.table, at)) for at in places
     )
     if as_json:
-        print_json(of_survey(found))
+        print_json(from_survey(found))
     else:
-        said_of_reading(source)
+        report_reading(source)
         show(survey_view(found, source.path.name))

@@ -6,7 +6,7 @@ from importlib import resources
 from pathlib import Path
 from typing import NamedTuple
 
-from igual.core.errors import OutputError
+from igual.errors import OutputError
 from igual.files.outputs import outputs
 
 FILES = {

@@ -10,39 +10,41 @@ import pyarrow.compute as pc
 from rich.console import RenderableType
 from rich.text import Text
 
-from igual.core.column import Column
-from igual.core.conditions import Condition
-from igual.core.findings import findings_of
-from igual.core.outcome import Outcome
-from igual.core.reviewing import judged, waiting_for_rulings
-from igual.core.rulebook import Rulebook
-from igual.core.rulings import Rulings
-from igual.core.survey import survey
-from igual.core.tally import tally
+from igual.column import Column
+from igual.conditions import Condition
 from igual.demo.layout import FILES, Laid
-from igual.engines import text_column
-from igual.engines.arrow_tables import ArrowEngine
+from igual.engines import Source
+from igual.engines.arrow import ArrowEngine
 from igual.files.outputs import outputs
 from igual.files.rulebooks import load_rulebook
 from igual.files.rulings import record_rulings, rulings_file
 from igual.files.sheets import read_sheet, write_sheet
 from igual.files.tables import read_table, write_table
+from igual.looking.survey import survey_columns
+from igual.looking.tally import tally_column
 from igual.report.check_views import finding_line
 from igual.report.review_views import review_view
-from igual.report.tables import shown, table
+from igual.report.tables import draw_table, draw_value
 from igual.report.terminal import show
 from igual.report.views import effects_view, hints_view, open_view, survey_view, unknown_view, unused_line
+from igual.rulings import Rulings
+from igual.runs.account import Account
+from igual.runs.crosswalk_rows import RULING
+from igual.runs.findings import list_findings
+from igual.runs.hints import find_hints
+from igual.runs.review import check_answers
+from igual.runs.rulebook import Rulebook
 
 _LOOKED_AT = ("species", "site", "contractor")
 _TOP = 8
 _STEWARD, _DAY = "Ines", "2026-05-31"
 
 
-def tell(laid: Laid) -> None:
+def tell_story(laid: Laid) -> None:
     """Show on the sample what Igual does, step by step, each with the command that does it."""
     folder = laid.folder
     source = read_table(folder / "trees.csv")
-    book = load_rulebook(folder / "trees.toml", Rulebook)
+    book = load_rulebook(folder / "trees.toml")
     engine = ArrowEngine()
     names = engine.names(source.table)
 
@@ -55,7 +57,8 @@ def tell(laid: Laid) -> None:
     looked_at = [names.index(name) for name in _LOOKED_AT if name in names]
     show(
         survey_view(
-            survey((names[at], "text", engine.column(source.table, at)) for at in looked_at), "trees.csv"
+            survey_columns((names[at], "text", engine.column(source.table, at)) for at in looked_at),
+            "trees.csv",
         )
     )
 
@@ -65,20 +68,20 @@ def tell(laid: Laid) -> None:
         f"igual apply {folder / 'trees.toml'} {folder / 'trees.csv'} --out {folder / 'clean.csv'}",
     )
     outcome = _ran(replace(book, rulings=Rulings()), source.table)
-    clean = engine.rebuilt(source.table, outcome.trails)
+    clean = engine.rebuild(source.table, [trail.clean_column for trail in outcome.trails.values()])
     with outputs([folder / name for name in FILES]) as staged:
         for name, made in (
             ("clean.csv", clean),
             ("trail.csv", outcome.trail),
-            ("crosswalk.csv", outcome.crosswalks.table),
+            ("crosswalk.csv", outcome.crosswalk.table),
         ):
             write_table(made, staged.place(folder / name), ".csv", source.dialect)
-        write_sheet(waiting_for_rulings(outcome), staged.place(folder / "open.xlsx"), ".xlsx")
+        write_sheet(outcome.waiting, staged.place(folder / "open.xlsx"), ".xlsx")
     show(effects_view(outcome))
     show(_before_and_after(outcome, "species"))
 
     _step(3, "See what waits for you", f"igual check {folder / 'trees.toml'} {folder / 'trees.csv'}")
-    show(unknown_view(outcome), open_view(outcome), unused_line(outcome), hints_view(outcome))
+    show(unknown_view(outcome), open_view(outcome), unused_line(outcome), hints_view(find_hints(outcome)))
 
     _step(
         4,
@@ -87,40 +90,39 @@ def tell(laid: Laid) -> None:
         f"igual review {folder / 'trees.toml'} {folder / 'ruled.csv'} --by {_STEWARD}",
     )
     show("What is open went out as a sheet; it came back as ruled.csv, with one slip of the pen.\n")
-    decided = judged(read_sheet(folder / "ruled.csv"), book, _STEWARD, _DAY)
-    kept = record_rulings(rulings_file(folder / "trees.toml"), [one.ruling for one in decided.taken])
+    decided = check_answers(read_sheet(folder / "ruled.csv"), book, _STEWARD, _DAY)
+    kept = record_rulings(rulings_file(folder / "trees.toml"), [one.ruling for one in decided.accepted])
     show(review_view(decided))
 
     _step(5, "The next month", f"igual check {folder / 'trees.toml'} {folder / 'june.csv'}")
     june = read_table(folder / "june.csv")
     later = _ran(replace(book, rulings=kept), june.table)
-    show(*(finding_line(one) for one in findings_of(later, june.table.num_rows)), "")
+    show(*(finding_line(one) for one in list_findings(later, june.table.num_rows)), "")
     show(_ruled(later))
 
     _step(6, "Your turn", f"edit {folder / 'trees.toml'}, then: igual demo {folder}")
     show(_files(folder))
 
 
-def _ran(book: Rulebook, source: pa.Table) -> Outcome:
-    engine = ArrowEngine()
-    return book.run(engine.names(source), lambda name: text_column(engine, source, name))
+def _ran(book: Rulebook, source: pa.Table) -> Account:
+    return book.run(Source(source, ArrowEngine()))
 
 
-def _ruled(outcome: Outcome) -> RenderableType:
+def _ruled(account: Account) -> RenderableType:
     """What the rulings of the month before did in this one."""
-    walk = outcome.crosswalks.table
-    ruled = walk.filter(pc.match_substring_regex(walk["how"], "ruling|ruled"))
+    walk = account.crosswalk.table
+    ruled = walk.filter(pc.is_in(walk["way"], pa.array([RULING, "ruled out"], walk["way"].type)))
     rows = [
         (
-            shown(one["column"]),
-            shown(one["raw"]),
-            shown(one["clean"]),
+            draw_value(one["column"]),
+            draw_value(one["raw"]),
+            draw_value(one["clean"]),
             one["rows"],
-            one["how"].split("; ")[-1],
+            one["way"],
         )
         for one in ruled.to_pylist()
     ]
-    return table("Where rulings did their work", ("column", "raw", "clean", "rows#", "how"), rows)
+    return draw_table("Where rulings did their work", ("column", "raw", "clean", "rows#", "how"), rows)
 
 
 def _step(number: int, title: str, *commands: str) -> None:
@@ -129,23 +131,23 @@ def _step(number: int, title: str, *commands: str) -> None:
     show(Text("".join(f"    {command}\n" for command in commands), style="cyan"))
 
 
-def _before_and_after(outcome: Outcome, column: str) -> RenderableType:
+def _before_and_after(account: Account, column: str) -> RenderableType:
     """The most frequent clean values, and the raw spellings that each was made of."""
-    walk = outcome.crosswalk(column)
-    after = tally(_as_column(walk), Condition())
+    walk = account.crosswalk.of_column(column)
+    after = tally_column(_as_column(walk), Condition())
     spellings: dict[str | None, list[tuple[int, str | None]]] = {}
     for record in walk.to_pylist():
         spellings.setdefault(record["clean"], []).append((record["rows"], record["raw"]))
     rows = []
-    for record in after.table.to_pylist()[:_TOP]:
+    for record in after.counts.to_pylist()[:_TOP]:
         made_of = sorted(spellings[record["value"]], key=lambda spelling: (-spelling[0], spelling[1] or ""))
-        some = Text(", ").join(shown(raw) for _, raw in made_of[:4])
+        some = Text(", ").join(draw_value(raw) for _, raw in made_of[:4])
         more = f" and {len(made_of) - 4} more" if len(made_of) > 4 else ""
-        rows.append((shown(record["value"]), record["rows"], len(made_of), Text.assemble(some, more)))
+        rows.append((draw_value(record["value"]), record["rows"], len(made_of), Text.assemble(some, more)))
     title = (
-        f"{column}: {walk.num_rows:,} spellings before, {after.table.num_rows:,} after; the most frequent:"
+        f"{column}: {walk.num_rows:,} spellings before, {after.counts.num_rows:,} after; the most frequent:"
     )
-    return table(title, ("after", "rows#", "spellings#", "before"), rows)
+    return draw_table(title, ("after", "rows#", "spellings#", "before"), rows)
 
 
 def _as_column(walk: pa.Table) -> Column:
@@ -163,4 +165,4 @@ def _files(folder: Path) -> RenderableType:
         "trees.rulings.csv": "what was ruled; every run of trees.toml knows it",
     }
     rows = [(Text(str(folder / name)), what) for name, what in {**FILES, **made}.items()]
-    return table("Where everything lies", ("file", "what it is"), rows)
+    return draw_table("Where everything lies", ("file", "what it is"), rows)

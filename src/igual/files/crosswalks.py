@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import os
+from importlib.metadata import version
 from pathlib import Path
 
-from igual.core.crosswalk import Crosswalk
-from igual.core.errors import OutputError, TableError, said_of
+from igual.errors import OutputError, TableError, error_context
+from igual.files.outputs import outputs
 from igual.files.sssom import ENDING, is_sssom, read_sssom, write_sssom
 from igual.files.tables import ENDINGS, checked_ending, read_table, write_table
+from igual.runs.crosswalk import Crosswalk
 
 
 def load_crosswalk(path: str | os.PathLike[str], column: str | None = None) -> Crosswalk:
@@ -17,7 +19,7 @@ def load_crosswalk(path: str | os.PathLike[str], column: str | None = None) -> C
         return read_sssom(os.fspath(path), column)
     source = read_table(path)
     table = source.table
-    with said_of(source.path.name, TableError):
+    with error_context(source.path.name, TableError):
         if column is not None and "column" not in table.column_names:
             table = table.add_column(0, "column", [[column] * table.num_rows])
         return Crosswalk(table)
@@ -33,8 +35,16 @@ def crosswalk_ending(path: str | os.PathLike[str]) -> str:
         raise OutputError(f"{path}: crosswalks end with {', '.join((*ENDINGS, ENDING))}") from None
 
 
-def write_crosswalk(crosswalk: Crosswalk, path: Path, ending: str, tool_version: str) -> None:
+def save_crosswalk(crosswalk: Crosswalk, path: str | os.PathLike[str]) -> None:
+    """Write a crosswalk; see `Crosswalk.save`."""
+    ending = crosswalk_ending(path)
+    with outputs() as staged:
+        write_crosswalk(crosswalk, staged.place(path), ending)
+
+
+def write_crosswalk(crosswalk: Crosswalk, path: Path, ending: str) -> None:
+    """Write a crosswalk as the kind of file that its ending tells."""
     if ending == ENDING:
-        write_sssom(crosswalk, path, tool_version)
+        write_sssom(crosswalk, path, version("igual"))
     else:
         write_table(crosswalk.table, path, ending)

@@ -12,8 +12,8 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from pyarrow import csv
 
-from igual.core.column import as_mask
-from igual.core.errors import TableError
+from igual.column import to_mask
+from igual.errors import TableError
 from igual.files.dialects import Dialect, establish, first_undecodable, likely_encoding
 
 _BLOCK = 1 << 20
@@ -25,14 +25,23 @@ _QUOTE, _COMMA, _NEWLINE, _RETURN = b"\xf8", b"\xf9", b"\xfa", b"\xfb"
 
 
 def read_csv(
-    path: Path, encoding: str | None = None, categorical: Collection[str] = ()
+    path: Path, dialect: Dialect | None = None, categorical: Collection[str] = (), encoding: str | None = None
 ) -> tuple[pa.Table, Dialect]:
     """Read a text table, every cell as a text; an empty cell is an empty text, never a missing value.
 
-    categorical: columns to hold as dictionary-encoded texts.
-    Raises TableError, naming the row (the header is row 1) or the byte offset, when it can't be read.
+    Args:
+        path: The file.
+        dialect: How it is written, where that is known already.
+        categorical: Columns to hold as dictionary-encoded texts.
+        encoding: The encoding that was asked for, if any.
+
+    Returns:
+        The table, and how the file turned out to be written.
+
+    Raises:
+        TableError: Names the row (the header is row 1) or the byte offset where it can't be read.
     """
-    dialect = establish(path, encoding)
+    dialect = dialect or establish(path, encoding)
     try:
         return _read(path, dialect, categorical), dialect
     except UnicodeError:
@@ -143,7 +152,12 @@ def write_csv(
 ) -> None:
     """Write a table as UTF-8; cells are quoted only where they must be, missing values become empty cells.
 
-    table: texts, dictionary-encoded or not; other types are written as Arrow turns them into text.
+    Args:
+        table: Texts, dictionary-encoded or not; other types are written as Arrow turns them into text.
+        path: The file.
+        delimiter: Stands between cells.
+        line_end: Stands between rows.
+        bom: Whether a byte order mark stands first.
     """
     alone = table.num_columns == 1
     # Line breaks within cells are stand-ins still when those between rows are exchanged.
@@ -194,7 +208,7 @@ def _quoted(column: pa.Array, delimiter: str, alone: bool) -> pa.Array:
     elif not _has_special(column, delimiter):
         return column
     special = re.escape(delimiter) + '"\\r\\n'
-    needs = as_mask(pc.match_substring_regex(column, pattern=f"^$|[{special}]" if alone else f"[{special}]"))
+    needs = to_mask(pc.match_substring_regex(column, pattern=f"^$|[{special}]" if alone else f"[{special}]"))
     if not needs.any():
         return column
     flags = pa.array(needs)

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import NamedTuple
 
-from igual.core.errors import TableError
+from igual.errors import TableError
 
 HEAD_BYTES = 1 << 18
 _SAMPLE_BYTES = 1 << 16
@@ -23,8 +23,10 @@ _SINGLE_BYTE = ("cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1257", "koi
 class Dialect(NamedTuple):
     """How a text table is written.
 
-    encoding: the name of a Python codec. bom: whether a UTF-8 byte order mark stands first.
-    header: the cells of its first row.
+    Attributes:
+        encoding: The name of a Python codec.
+        bom: Whether a UTF-8 byte order mark stands first.
+        header: The cells of its first row.
     """
 
     encoding: str
@@ -37,9 +39,11 @@ class Dialect(NamedTuple):
 def establish(path: Path, encoding: str | None = None) -> Dialect:
     """Find out how a text table is written, from its first 256 KiB.
 
-    encoding: taken as it is when given. Otherwise a byte order mark decides, then NUL bytes at every other
-    place (UTF-16). Else it is UTF-8, unless its bytes say otherwise: those looked at here, or later ones, for
-    which a reader asks `likely_encoding`.
+    Args:
+        path: The file.
+        encoding: Taken as it is when given. Otherwise a byte order mark decides, then NUL bytes at every other
+            place (UTF-16). Else it is UTF-8, unless its bytes say otherwise: those looked at here, or later ones,
+            for which a reader asks `likely_encoding`.
     """
     with path.open("rb") as file:
         head = file.read(HEAD_BYTES)
@@ -155,6 +159,13 @@ def encoding_of_bytes(path: Path) -> str | None:
 
 
 class Undecodable(NamedTuple):
+    """A byte that can't be decoded.
+
+    Attributes:
+        offset: Its offset from the start of the file.
+        byte: The byte.
+    """
+
     offset: int
     byte: int
 

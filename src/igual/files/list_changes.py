@@ -7,26 +7,29 @@ import io
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-from igual.core.errors import ListError, did_you_mean
-from igual.core.reviewing import additions
-from igual.core.rulebook import Rulebook
-from igual.core.text.saying import counted, quoted
+from igual.errors import ListError, did_you_mean
 from igual.files.dialects import establish
 from igual.files.lists import ALIAS_SEPARATOR, load_reference_list
 from igual.files.outputs import outputs
 from igual.files.rulings import locked
 from igual.files.tables import TEXT_ENDINGS
+from igual.report.wording import format_count, quote_value
+from igual.runs.review import list_additions
+from igual.runs.rulebook import Rulebook
 
 
 def add_to_list_files(book: Rulebook) -> list[str]:
     """Write what the rulings propose to the lists' files; gives a line to say for each list that has any.
 
     What can't be written (a list that isn't kept in a text table, an alias that a cell of aliases can't hold) is
-    said, too. Raises ListError where a list would contradict itself.
+    said, too.
+
+    Raises:
+        ListError: Where a list would contradict itself.
     """
     wanted: dict[str, tuple[list[str], dict[str, list[str]]]] = {}
     for column in book.matched_columns():
-        entries, aliases = additions(book.rulings, book, column)
+        entries, aliases = list_additions(book.rulings, book, column)
         name = next(iter(book.lists_of(column)))
         known = wanted.setdefault(name, ([], {}))
         known[0].extend(entry for entry in entries if entry not in known[0])
@@ -45,14 +48,17 @@ def add_to_list_files(book: Rulebook) -> list[str]:
             continue
         unfit = [alias for given in aliases.values() for alias in given if not _fits_a_cell(alias)]
         if unfit:
-            said.append(f"{file}: can't be kept among aliases: {', '.join(map(quoted, unfit))}")
+            said.append(f"{file}: can't be kept among aliases: {', '.join(map(quote_value, unfit))}")
         fit = {entry: [alias for alias in given if _fits_a_cell(alias)] for entry, given in aliases.items()}
         aliases = {entry: given for entry, given in fit.items() if given}
         if not entries and not aliases:
             continue
         add_to_list_file(Path(file), entries, aliases)
         number = sum(len(set(given)) for given in aliases.values())
-        new = counted(len(entries), "new entry", "new entries"), counted(number, "new alias", "new aliases")
+        new = (
+            format_count(len(entries), "new entry", "new entries"),
+            format_count(number, "new alias", "new aliases"),
+        )
         said.append(f"{file}: {' and '.join(new)}")
     return said or ["The rulings propose nothing that the lists don't have."]
 
@@ -65,8 +71,9 @@ def _fits_a_cell(alias: str) -> bool:
 def add_to_list_file(path: Path, entries: Sequence[str], aliases: Mapping[str, Sequence[str]]) -> None:
     """Add entries at the end of a list's file and aliases to their entries' rows; all other lines stay.
 
-    Raises ListError where aliases are to be added and the file has no column for them, and where the list would
-    contradict itself; then nothing is changed.
+    Raises:
+        ListError: Where aliases are to be added and the file has no column for them, and where the list would
+            contradict itself; then nothing is changed.
     """
     with locked(path):
         dialect = establish(path)
@@ -110,14 +117,14 @@ def add_to_list_file(path: Path, entries: Sequence[str], aliases: Mapping[str, S
 
 def _records(text: str) -> list[str]:
     """A text table's lines as they stand, a quoted cell's line breaks among them."""
-    found, start, quoted = [], 0, False
+    records, start, is_quoted = [], 0, False
     for place, character in enumerate(text):
         if character == '"':
-            quoted = not quoted
-        elif character == "\n" and not quoted:
-            found.append(text[start : place + 1])
+            is_quoted = not is_quoted
+        elif character == "\n" and not is_quoted:
+            records.append(text[start : place + 1])
             start = place + 1
-    return [*found, text[start:]] if start < len(text) else found
+    return [*records, text[start:]] if start < len(text) else records
 
 
 def _end_of(line: str) -> str:

@@ -8,87 +8,15 @@ from pathlib import Path
 
 import pyarrow as pa
 
-from igual.core import lists as core
-from igual.core.codes import Coded
-from igual.core.errors import IgualError, ListError, did_you_mean, said_of
-from igual.files.skos import SKOS_ENDINGS, read_concepts, write_concepts
+from igual.errors import IgualError, ListError, error_context
+from igual.files.skos import SKOS_ENDINGS, read_concepts
 from igual.files.sources import existing_file
 from igual.files.tables import read_table
+from igual.lists import Codebook, CodeMeaning, PairList, ReferenceList
 
 ALIAS_SEPARATOR = "|"
 Columns = Mapping[str, list[str]]
 _FIRST, _LAST, _SINCE, _UNTIL = "code_first", "code_last", "valid_from", "valid_to"
-
-
-class Codebook(core.Codebook):
-    __doc__ = core.Codebook.__doc__
-
-    @classmethod
-    def load(
-        cls, path: str | os.PathLike[str], *, encoding: str | None = None, language: str | None = None
-    ) -> Codebook:
-        """Read a codebook from a table file (.csv, .xlsx, .parquet) with the columns `code` and `label`, in order.
-
-        Further columns whose names start with `code` hold other codes of the same label. A range of numbers stands in
-        `code_first` and `code_last`; `valid_from` and `valid_to` say on which days a row holds. Other columns are left
-        alone. From SKOS (.ttl, .jsonld) notations are the codes and preferred labels the labels, in `language`.
-        Raises ListError that names the row (the header is row 1) of a repeated code or a missing label.
-        """
-        return load_codebook(path, encoding, language)
-
-    @classmethod
-    def from_sql(cls, url: str, query: str) -> Codebook:
-        """Read a codebook from what a query gives, with columns as for `load`; see `ReferenceList.from_sql`."""
-        from igual.files.databases import queried
-
-        return codebook_of(queried(url, query), "the query")
-
-
-class ReferenceList(core.ReferenceList):
-    __doc__ = core.ReferenceList.__doc__
-
-    @classmethod
-    def load(
-        cls, path: str | os.PathLike[str], *, encoding: str | None = None, language: str | None = None
-    ) -> ReferenceList:
-        """Read a reference list from a table file with the column `value`, perhaps `alias`, and attributes.
-
-        Several aliases of an entry stand in one cell, parted by `|`. A table file is .csv, .xlsx or .parquet. From SKOS
-        (.ttl, .jsonld; wants the extra `skos`) preferred labels are the entries, alternative and hidden ones their
-        aliases, in `language` or in none; uri, notation, broader and hidden are attributes. Raises ListError that
-        names the row (the header is row 1) of a repeated or blank entry or alias.
-        """
-        return load_reference_list(path, encoding, language)
-
-    @classmethod
-    def from_sql(cls, url: str, query: str) -> ReferenceList:
-        """Read a reference list from what a query gives, with columns as for `load`; wants the extra `sql`.
-
-        url: of the database, as SQLAlchemy writes it; it is never printed or kept. The query only reads.
-        """
-        from igual.files.databases import queried
-
-        return reference_list_of(queried(url, query), "the query")
-
-    def save_skos(self, path: str | os.PathLike[str], *, language: str | None = None) -> None:
-        """Write the list as SKOS, Turtle or JSON-LD by the ending of the name (.ttl, .jsonld).
-
-        language: of the labels; None gives them none. What `load` reads from SKOS comes back the same.
-        """
-        write_concepts(self, path, language)
-
-
-class PairList(core.PairList):
-    __doc__ = core.PairList.__doc__
-
-    @classmethod
-    def load(cls, path: str | os.PathLike[str], *, encoding: str | None = None) -> PairList:
-        """Read a pair list from a table file with the columns `from` and `to`.
-
-        Other columns are left alone. Raises ListError that names the row (the header is row 1) of a text
-        that stands twice or is empty.
-        """
-        return load_pair_list(path, encoding)
 
 
 def load_pair_list(path: str | os.PathLike[str], encoding: str | None = None) -> PairList:
@@ -105,7 +33,7 @@ def load_pair_list(path: str | os.PathLike[str], encoding: str | None = None) ->
         if sought in rows:
             raise ListError(f"{name}, row {row}: {sought!r} stands in row {rows[sought]} already")
         pairs[sought], rows[sought] = given, row
-    with said_of(name, ListError):
+    with error_context(name, ListError):
         return PairList(pairs, file=str(path))
 
 
@@ -117,20 +45,20 @@ def load_codebook(
         found = read_concepts(path, language)
         notations = found.attributes.get("notation", [None] * len(found.values))
         codes = {code: label for code, label in zip(notations, found.values, strict=True) if code}
-        with said_of(Path(path).name, ListError):
+        with error_context(Path(path).name, ListError):
             return Codebook(codes, file=str(path))
     columns, name = _columns(path, encoding)
-    return codebook_of(columns, name, str(path))
+    return build_codebook(columns, name, str(path))
 
 
-def codebook_of(columns: Columns, name: str, file: str | None = None) -> Codebook:
+def build_codebook(columns: Columns, name: str, file: str | None = None) -> Codebook:
     """A codebook of columns of texts. name: what messages call where they come from."""
     bounds = (_FIRST, _LAST)
     code_columns = [title for title in columns if title.startswith("code") and title not in bounds]
     ranged = all(title in columns for title in bounds)
     _needs(columns, ("label",) if ranged else ("code", "label"), name)
     labels: dict[str, str] = {}
-    special: list[Coded] = []
+    special: list[CodeMeaning] = []
     rows: dict[str, int] = {}
 
     def cell(title: str, place: int) -> str:
@@ -147,20 +75,20 @@ def codebook_of(columns: Columns, name: str, file: str | None = None) -> Codeboo
         if not label.strip():
             raise ListError(f"{name}, row {row}: code {(codes or [first])[0]!r} has no label")
         if bool(first) != bool(last):
-            raise ListError(f"{name}, row {row}: a range of codes wants both {_FIRST!r} and {_LAST!r}")
-        with said_of(f"{name}, row {row}", ListError):
+            raise ListError(f"{name}, row {row}: a range of codes needs both {_FIRST!r} and {_LAST!r}")
+        with error_context(f"{name}, row {row}", ListError):
             if first:
-                special.append(Coded(first, label, last, since or None, until or None))
-                core.Codebook({}, special[-1:])
+                special.append(CodeMeaning(first, label, last, since or None, until or None))
+                Codebook({}, special[-1:])
             for code in dict.fromkeys(codes):
                 if since or until:
-                    special.append(Coded(code, label, None, since or None, until or None))
-                    core.Codebook({}, special[-1:])
+                    special.append(CodeMeaning(code, label, None, since or None, until or None))
+                    Codebook({}, special[-1:])
                 elif code in rows:
                     raise ListError(f"code {code!r} stands in row {rows[code]} already")
                 else:
                     labels[code], rows[code] = label, row
-    with said_of(name, ListError):
+    with error_context(name, ListError):
         return Codebook(labels, tuple(special), file=file)
 
 
@@ -172,10 +100,10 @@ def load_reference_list(
         found = read_concepts(path, language)
         return ReferenceList(found.values, found.aliases, found.attributes, file=str(path))
     columns, name = _columns(path, encoding)
-    return reference_list_of(columns, name, str(path))
+    return build_reference_list(columns, name, str(path))
 
 
-def reference_list_of(columns: Columns, name: str, file: str | None = None) -> ReferenceList:
+def build_reference_list(columns: Columns, name: str, file: str | None = None) -> ReferenceList:
     """A reference list of columns of texts. name: what messages call where they come from."""
     _needs(columns, ("value",), name)
     values: list[str] = []
@@ -200,8 +128,22 @@ def reference_list_of(columns: Columns, name: str, file: str | None = None) -> R
         for title, column in columns.items()
         if title not in ("value", "alias")
     }
-    with said_of(name, ListError):
+    with error_context(name, ListError):
         return ReferenceList(values, aliases, attributes, file=file)
+
+
+def query_codebook(url: str, query: str) -> Codebook:
+    """Read a codebook from what a query gives; see `Codebook.from_sql`."""
+    from igual.files.queries import run_query
+
+    return build_codebook(run_query(url, query), "the query")
+
+
+def query_reference_list(url: str, query: str) -> ReferenceList:
+    """Read a reference list from what a query gives; see `ReferenceList.from_sql`."""
+    from igual.files.queries import run_query
+
+    return build_reference_list(run_query(url, query), "the query")
 
 
 def _columns(path: str | os.PathLike[str], encoding: str | None) -> tuple[Columns, str]:
@@ -225,7 +167,7 @@ def texts_of(table: pa.Table) -> dict[str, list[str]]:
 def _needs(columns: Columns, needed: Sequence[str], name: str) -> None:
     for title in needed:
         if title not in columns:
-            raise ListError(f"{name} has no column {title!r}{did_you_mean(title, columns)}")
+            raise ListError.from_missing(name, "column", title, columns)
 
 
 def _text(cell: object) -> str:

@@ -8,7 +8,7 @@ import secrets
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
-from igual.core.errors import OutputError
+from igual.errors import OutputError
 
 
 class Outputs:
@@ -21,7 +21,8 @@ class Outputs:
     def place(self, target: str | os.PathLike[str]) -> Path:
         """An empty file to write to, which will become `target` when all outputs are done.
 
-        Raises OutputError when the folder doesn't exist, or the target is a folder or one of the inputs.
+        Raises:
+            OutputError: When the folder doesn't exist, or the target is a folder or one of the inputs.
         """
         path = Path(target).resolve()
         if path.is_dir():
@@ -44,6 +45,7 @@ class Outputs:
         return passing
 
     def keep(self) -> None:
+        """Put all files in their places."""
         for passing in self._passing.values():
             with passing.open("rb+") as file:
                 os.fsync(file.fileno())
@@ -51,6 +53,7 @@ class Outputs:
             passing.replace(target)
 
     def discard(self) -> None:
+        """Remove the files that are on their way."""
         for passing in self._passing.values():
             with contextlib.suppress(OSError):
                 passing.unlink(missing_ok=True)

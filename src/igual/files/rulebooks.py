@@ -7,38 +7,35 @@ import tomllib
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, ClassVar, TypeVar
+from typing import Any, ClassVar
 
 import tomlkit
 from pydantic import Field, model_validator
 
-from igual.core import lists as core
-from igual.core.checks import Check
-from igual.core.codes import Coded
-from igual.core.errors import RulebookError, did_you_mean, said_of
-from igual.core.rulebook import SHELVES, Rulebook
-from igual.core.rules import KINDS, Rule
-from igual.core.text.casing import Style
-from igual.core.words import Worded
+from igual.errors import RulebookError, did_you_mean, error_context
 from igual.files.lists import (
-    Codebook,
-    PairList,
-    ReferenceList,
-    codebook_of,
+    build_codebook,
+    build_reference_list,
     load_codebook,
     load_pair_list,
     load_reference_list,
-    reference_list_of,
 )
 from igual.files.outputs import outputs
 from igual.files.rulings import load_rulings, rulings_file
 from igual.files.sources import existing_file
+from igual.lists import SHELVES, Codebook, CodeMeaning, Need, PairList, ReferenceList, ShelfName
+from igual.rules.base import Rule
+from igual.rules.check import Check
+from igual.rules.registry import find_rules
+from igual.runs.rulebook import Rulebook
+from igual.settings import Settings
+from igual.text.casing import Style
 
 FORMAT = 1
 _LARGEST = 16 << 20
 
 
-class _SourceWords(Worded):
+class _SourceWords(Settings):
     """A list, codebook or pair list: in a file, or here under the word `inside`."""
 
     inside: ClassVar[str]
@@ -86,7 +83,7 @@ class _ListWords(_QueriedWords):
         return self
 
 
-class _CodeWords(Worded):
+class _CodeWords(Settings):
     """A code, or a range of them, that means something for some time only."""
 
     code: str
@@ -107,25 +104,21 @@ class _PairWords(_SourceWords):
     pairs: dict[str, str] | None = None
 
 
-class _FileWords(Worded):
+class _FileWords(Settings):
     igual: int
     lists: dict[str, dict[str, Any]] = Field(default_factory=dict)
     codebooks: dict[str, dict[str, Any]] = Field(default_factory=dict)
     pairs: dict[str, dict[str, Any]] = Field(default_factory=dict)
     headers: Style | None = None
     check: tuple[dict[str, Any], ...] = ()
-    rule: tuple[dict[str, Any], ...] = Field(min_length=1)
+    rule: tuple[dict[str, Any], ...] = ()
 
 
-Book = TypeVar("Book", bound=Rulebook)
+def load_rulebook(path: str | os.PathLike[str]) -> Rulebook:
+    """Read a rulebook; `file` of a list or codebook is taken from the rulebook's folder.
 
-
-def load_rulebook(
-    path: str | os.PathLike[str], kind: type[Book], rules: Sequence[type[Rule]] = KINDS
-) -> Book:
-    """Read a rulebook as one of a `kind`; `file` of a list or codebook is taken from the rulebook's folder.
-
-    Raises RulebookError with one message that names the file, the rule and the nearest valid word.
+    Raises:
+        RulebookError: With one message that names the file, the rule and the nearest valid word.
     """
     found = existing_file(path, RulebookError)
     if found.stat().st_size > _LARGEST:
@@ -138,28 +131,29 @@ def load_rulebook(
         raise RulebookError(f"{found.name} is not valid utf-8 at offset {error.start:,}") from None
     except RecursionError:
         raise RulebookError(f"{found.name} is not valid TOML: it is nested too deeply") from None
-    with said_of(found.name, RulebookError):
-        book = _built(given, found.parent, kind, {rule.model_fields["do"].default: rule for rule in rules})
+    with error_context(found.name, RulebookError):
+        book = _build(given, found.parent)
         return replace(book, rulings=load_rulings(rulings_file(found)))
 
 
-def _built(given: dict[str, Any], folder: Path, kind: type[Book], by_word: Mapping[str, type[Rule]]) -> Book:
+def _build(given: dict[str, Any], folder: Path) -> Rulebook:
     words = _FileWords(**given)
     if words.igual != FORMAT:
         raise RulebookError(f"it is in format {words.igual}; this version of Igual reads format {FORMAT}")
+    by_word = find_rules()
     rules = [_rule(number, rule, by_word) for number, rule in enumerate(words.rule, 1)]
     shelves: dict[str, dict[str, Any]] = {}
     for shelf, read in _READ.items():
         shelves[shelf] = {}
         for name, entry in getattr(words, shelf).items():
-            with said_of(f"{SHELVES[shelf]} {name!r}{_users(rules, shelf, name)}", RulebookError):
+            with error_context(f"{SHELVES[shelf]} {name!r}{_users(rules, shelf, name)}", RulebookError):
                 shelves[shelf][name] = read(entry, folder)
     checks = []
     for number, check in enumerate(words.check, 1):
-        with said_of(f"check {number}", RulebookError):
+        with error_context(f"check {number}", RulebookError):
             checks.append(Check(**check))
     lists, codebooks, pairs = (shelves[shelf] for shelf in ("lists", "codebooks", "pairs"))
-    return kind(rules, lists, codebooks, pairs, words.headers, checks)
+    return Rulebook(rules, lists, codebooks, pairs, words.headers, checks)
 
 
 def _rule(number: int, given: dict[str, Any], by_word: Mapping[str, type[Rule]]) -> Rule:
@@ -168,42 +162,42 @@ def _rule(number: int, given: dict[str, Any], by_word: Mapping[str, type[Rule]])
     do = given["do"]
     if not isinstance(do, str) or do not in by_word:
         raise RulebookError(f"rule {number}: no rule does {do!r}{did_you_mean(str(do), by_word)}")
-    with said_of(f"rule {number} ({do})", RulebookError):
+    with error_context(f"rule {number} ({do})", RulebookError):
         return by_word[do](**given)
 
 
-def _users(rules: Sequence[Rule], kind: str, name: str) -> str:
+def _users(rules: Sequence[Rule], shelf: ShelfName, name: str) -> str:
     """Which rules refer to a list or codebook, in brackets."""
-    numbers = [str(number) for number, rule in enumerate(rules, 1) if (kind, name) in rule.needs()]
+    numbers = [str(number) for number, rule in enumerate(rules, 1) if Need(shelf, name) in rule.needs()]
     return f" (rule {' and '.join(numbers)})" if numbers else ""
 
 
-def _reference_list(given: dict[str, Any], folder: Path) -> core.ReferenceList:
+def _reference_list(given: dict[str, Any], folder: Path) -> ReferenceList:
     words = _ListWords(**given)
     if words.file is not None:
         found = load_reference_list(folder / words.file, language=words.language)
     elif words.sql is not None:
-        found = reference_list_of(_queried(words), "the query")
+        found = build_reference_list(_queried(words), "the query")
     else:
         found = ReferenceList(words.values or (), words.aliases, words.attributes)
     return replace(found, read_with=words.read_with())
 
 
-def _codebook(given: dict[str, Any], folder: Path) -> core.Codebook:
+def _codebook(given: dict[str, Any], folder: Path) -> Codebook:
     words = _CodebookWords(**given)
     if words.file is not None:
         found = load_codebook(folder / words.file, language=words.language)
     elif words.sql is not None:
-        found = codebook_of(_queried(words), "the query")
+        found = build_codebook(_queried(words), "the query")
     else:
-        found = Codebook(words.labels or {}, tuple(Coded(**one.model_dump()) for one in words.special))
+        found = Codebook(words.labels or {}, tuple(CodeMeaning(**one.model_dump()) for one in words.special))
     return replace(found, read_with=words.read_with())
 
 
 def _queried(words: _QueriedWords) -> dict[str, list[str]]:
-    from igual.files.databases import queried, url_of
+    from igual.files.queries import run_query, url_of
 
-    return queried(url_of(words.database or ""), words.sql or "")
+    return run_query(url_of(words.database or ""), words.sql or "")
 
 
 def _pair_list(given: dict[str, Any], folder: Path) -> PairList:
@@ -211,7 +205,7 @@ def _pair_list(given: dict[str, Any], folder: Path) -> PairList:
     return load_pair_list(folder / words.file) if words.file is not None else PairList(words.pairs or {})
 
 
-_READ: Mapping[str, Callable[[dict[str, Any], Path], Any]] = {
+_READ: Mapping[ShelfName, Callable[[dict[str, Any], Path], Any]] = {
     "lists": _reference_list,
     "codebooks": _codebook,
     "pairs": _pair_list,
@@ -231,10 +225,11 @@ def save_rulebook(book: Rulebook, path: str | os.PathLike[str]) -> None:
     rules = tomlkit.aot()
     for rule in book.rules:
         table = tomlkit.table()
-        for word, given in rule.words().items():
+        for word, given in rule.dump_words().items():
             table.add(word, _inline(given))
         rules.append(table)
-    document.add("rule", rules)
+    if book.rules:
+        document.add("rule", rules)
     checks = tomlkit.aot()
     for check in book.checks:
         table = tomlkit.table()
@@ -247,7 +242,7 @@ def save_rulebook(book: Rulebook, path: str | os.PathLike[str]) -> None:
         staged.place(path).write_text(tomlkit.dumps(document), encoding="utf-8", newline="\n")
 
 
-def _source(entry: core.Codebook | core.ReferenceList | core.PairList, folder: Path) -> Any:
+def _source(entry: Codebook | ReferenceList | PairList, folder: Path) -> Any:
     table = tomlkit.table()
     for word, said in getattr(entry, "read_with", {}).items():
         table.add(word, said)
@@ -256,13 +251,13 @@ def _source(entry: core.Codebook | core.ReferenceList | core.PairList, folder: P
         table.add("file", named)
     elif "sql" in table:
         pass
-    elif isinstance(entry, core.Codebook):
+    elif isinstance(entry, Codebook):
         if entry.labels:
             table.add("labels", _inline(dict(entry.labels)))
         special = [{word: said for word, said in one._asdict().items() if said} for one in entry.special]
         if special:
             table.add("special", [_inline(one) for one in special])
-    elif isinstance(entry, core.PairList):
+    elif isinstance(entry, PairList):
         table.add("pairs", _inline(dict(entry.pairs)))
     else:
         table.add("values", list(entry.values))

@@ -10,9 +10,9 @@ from contextlib import contextmanager
 from datetime import date
 from pathlib import Path
 
-from igual.core.errors import IgualError, OutputError, RulingError
-from igual.core.rulings import COLUMNS, Ruling, Rulings
+from igual.errors import IgualError, OutputError, RulingError
 from igual.files.outputs import outputs
+from igual.rulings import COLUMNS, Ruling, Rulings
 
 _WAIT_SECONDS = 30
 
@@ -25,7 +25,8 @@ def rulings_file(rulebook: str | os.PathLike[str]) -> Path:
 def load_rulings(path: str | os.PathLike[str]) -> Rulings:
     """Read a file of rulings; one that isn't there has none.
 
-    Raises RulingError that names the row (the header is row 1) of a ruling that lacks its column, value or ruling.
+    Raises:
+        RulingError: That names the row (the header is row 1) of a ruling that lacks its column, value or ruling.
     """
     found = Path(path)
     if not found.exists():
@@ -66,7 +67,8 @@ def _is_date(text: str) -> bool:
 def record_rulings(path: str | os.PathLike[str], more: Sequence[Ruling]) -> Rulings:
     """Put rulings on disk beside those that are there by now, also by somebody else; none is lost.
 
-    Raises RulingError when another review holds the file for too long.
+    Raises:
+        RulingError: When another review holds the file for too long.
     """
     return _changed(path, lambda known: known.with_more(more))
 

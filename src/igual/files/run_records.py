@@ -10,20 +10,21 @@ from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 
-from igual.core.findings import Finding
-from igual.core.outcome import Outcome
+from igual.runs.account import Account
+from igual.runs.findings import Finding
 
 FORMAT = 1
 _LIBRARIES = ("igual", "numpy", "scipy", "pyarrow")
 
 
 def digest(path: Path) -> str:
+    """Compute the SHA-256 digest of a file."""
     with path.open("rb") as file:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
 
 def run_record(
-    outcome: Outcome,
+    account: Account,
     findings: Iterable[Finding],
     inputs: Mapping[str, Iterable[Path]],
     outputs: Mapping[str, tuple[str, Path]],
@@ -32,7 +33,13 @@ def run_record(
 ) -> dict[str, Any]:
     """What happened in a run. Names of files are recorded, not where they lie.
 
-    inputs: files by what they are. outputs: by what they are, the name and where the content is now.
+    Args:
+        account: The account of the run.
+        findings: What was found.
+        inputs: Files by what they are.
+        outputs: By what they are, the name and where the content is now.
+        rows: How many rows the table has.
+        by: Who ran it.
     """
     found: dict[str, dict[str, int]] = {}
     for one in findings:
@@ -47,7 +54,7 @@ def run_record(
         "versions": {name: version(name) for name in _LIBRARIES},
         "inputs": [_file(what, path.name, path) for what, paths in inputs.items() for path in paths],
         "rows": rows,
-        "rules": [{name: effect[name] for name in names} for effect in outcome.effects],
+        "rules": [{name: getattr(effect, name) for name in names} for effect in account.effects],
         "findings": found,
         "outputs": [_file(what, Path(name).name, path) for what, (name, path) in outputs.items()],
     }
@@ -58,4 +65,5 @@ def _file(what: str, name: str, path: Path) -> dict[str, str]:
 
 
 def write_record(record: Mapping[str, Any], path: Path) -> None:
+    """Write the record of a run as JSON."""
     path.write_text(json.dumps(record, ensure_ascii=False, indent=2) + "\n", encoding="utf-8", newline="")

@@ -5,17 +5,21 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from igual.core.errors import IgualError, OutputError, RulingError, did_you_mean
-from igual.core.outcome import Waiting
-from igual.core.reviewing import Answer, shown_whole
-from igual.core.rulings import WORDS
-from igual.core.text.saying import score_said
+from igual.errors import IgualError, OutputError, RulingError, did_you_mean
 from igual.files.csv_cells import guarded, unguarded
+from igual.files.outputs import outputs
 from igual.files.sources import existing_file
+from igual.report.reasons import format_reasons
+from igual.report.wording import format_score
+from igual.rulings import WORDS, Rulings
+from igual.runs.account import OpenValue
+from igual.runs.review import Answer, Review, check_answers, draw_between_marks
+from igual.runs.rulebook import Rulebook
 
 SHEET = (
     "column", "value", "shown", "rows", "proposal", "score", "why", "runners-up", "ruling", "reason",
@@ -39,18 +43,33 @@ def sheet_ending(path: str | os.PathLike[str]) -> str:
     return ending
 
 
-def write_sheet(waiting: Sequence[Waiting], path: Path, ending: str) -> None:
+def save_sheet(waiting: Sequence[OpenValue], path: str | os.PathLike[str]) -> None:
+    """Write a sheet; see `Outcome.save_open`."""
+    ending = sheet_ending(path)
+    with outputs() as staged:
+        write_sheet(waiting, staged.place(path), ending)
+
+
+def review_sheet(
+    sheet: str | os.PathLike[str], rulings: Rulings, book: Rulebook, by: str, on: str, overrule: bool
+) -> Review:
+    """Check a sheet that came back; see `Rulings.review`."""
+    known = replace(book, rulings=rulings)
+    return check_answers(read_sheet(sheet), known, by, on, overrule=overrule)
+
+
+def write_sheet(waiting: Sequence[OpenValue], path: Path, ending: str) -> None:
     """Write what waits for rulings as the kind of sheet that `ending` says."""
     rows = [
         {
             "column": one.column,
             "value": one.value,
-            "shown": shown_whole(one.value),
+            "shown": draw_between_marks(one.value),
             "rows": one.rows,
             "proposal": one.proposal,
             "score": round(one.score, 2) if one.proposal else None,
-            "why": one.why,
-            "runners-up": " | ".join(f"{entry} ({score_said(score)})" for entry, score in one.runners_up),
+            "why": format_reasons(one.reasons, one.value),
+            "runners-up": " | ".join(f"{entry} ({format_score(score)})" for entry, score in one.runners_up),
             "ruling": "",
             "reason": "",
         }
@@ -142,7 +161,8 @@ def _unstamped(properties: bytes) -> bytes:
 def read_sheet(path: str | os.PathLike[str], encoding: str | None = None) -> list[Answer]:
     """Read a sheet that came back; rows may be gone, in another order, or have more columns.
 
-    Raises RulingError where a needed column isn't there; what is wrong with single cells stands in the answers.
+    Raises:
+        RulingError: Where a needed column isn't there; what is wrong with single cells stands in the answers.
     """
     found = existing_file(path, RulingError)
     if found.suffix.lower() not in (*SHEET_ENDINGS, ".txt"):

@@ -13,10 +13,10 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
-from igual.core.errors import ListError, OutputError
-from igual.core.lists import ReferenceList
+from igual.errors import ListError, OutputError, error_context
 from igual.files.outputs import outputs
 from igual.files.sources import existing_file
+from igual.lists import ReferenceList
 
 _FORMATS = {".ttl": "turtle", ".jsonld": "json-ld"}
 SKOS_ENDINGS = tuple(_FORMATS)
@@ -30,78 +30,108 @@ def _rdflib() -> Any:
     try:
         import rdflib
     except ImportError:
-        raise ListError("SKOS files want the extra 'skos': pip install 'igual[skos]'") from None
+        raise ListError("SKOS files require the extra 'skos': pip install 'igual[skos]'") from None
     return rdflib
 
 
 def read_concepts(path: str | os.PathLike[str], language: str | None = None) -> ReferenceList:
-    """The concepts of a SKOS file as a list, in the order of their labels' characters.
+    """Read the concepts of a SKOS file as a list, in the order of their labels' characters.
 
-    language: which labels are meant, besides those without a language; None: the only language there is.
+    Args:
+        path: The file (.ttl, .jsonld).
+        language: Which labels are meant, besides those without a language; None: the only language there is.
+
+    Returns:
+        The list.
+
+    Raises:
+        ListError: Where the file isn't valid, or its labels are ambiguous.
     """
     rdflib = _rdflib()
     found = existing_file(path, ListError)
-    if found.stat().st_size > _LARGEST:
-        raise ListError(f"{found.name} is too large to be a list")
-    content = found.read_bytes()
-    if found.suffix.lower() == ".jsonld":
-        _refuse_remote(content, found.name)
-    graph = rdflib.Graph()
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter(
-                "ignore", DeprecationWarning
-            )  # rdflib's JSON-LD uses what rdflib deprecates
-            graph.parse(data=content, format=_FORMATS[found.suffix.lower()], publicID=_BASE)
-    except Exception as error:
-        # Each parser of rdflib raises errors of its own.
-        said = str(error).strip().splitlines() or [type(error).__name__]
-        raise ListError(
-            f"{found.name} is not valid {_FORMATS[found.suffix.lower()]}: {said[0][:200]}"
-        ) from None
+    graph = _parse(rdflib, found)
     skos = rdflib.Namespace(_PREFIX)
     concepts = sorted(
         set(graph.subjects(rdflib.RDF.type, skos.Concept)) | set(graph.subjects(skos.prefLabel))
     )
     if not concepts:
         raise ListError(f"{found.name} has no concepts (skos:Concept)")
-    language = language or _only_language(graph, skos, found.name)
+    labels = _Labels(graph, language or _only_language(graph, skos, found.name))
+    with error_context(found.name, ListError):
+        entries = _name_concepts(labels, concepts, skos)
+    return _build_list(graph, labels, entries, skos)
 
-    def labels(concept: Any, kind: Any) -> list[str]:
-        given = [(label.language, str(label)) for label in graph.objects(concept, kind)]
-        wanted = [text for tag, text in given if _speaks(tag, language)]
+
+def _parse(rdflib: Any, path: Path) -> Any:
+    if path.stat().st_size > _LARGEST:
+        raise ListError(f"{path.name} is too large to be a list")
+    content, kind = path.read_bytes(), _FORMATS[path.suffix.lower()]
+    if path.suffix.lower() == ".jsonld":
+        _refuse_remote(content, path.name)
+    graph = rdflib.Graph()
+    try:
+        with warnings.catch_warnings():
+            # rdflib's JSON-LD uses what rdflib deprecates.
+            warnings.simplefilter("ignore", DeprecationWarning)
+            graph.parse(data=content, format=kind, publicID=_BASE)
+    except Exception as error:
+        # Each parser of rdflib raises errors of its own.
+        lines = str(error).strip().splitlines() or [type(error).__name__]
+        raise ListError(f"{path.name} is not valid {kind}: {lines[0][:200]}") from None
+    return graph
+
+
+class _Labels:
+    """The labels of concepts in one language, or those without a language."""
+
+    def __init__(self, graph: Any, language: str | None) -> None:
+        self._graph = graph
+        self.language = language
+
+    def of(self, concept: Any, kind: Any) -> list[str]:
+        given = [(label.language, str(label)) for label in self._graph.objects(concept, kind)]
+        wanted = [text for tag, text in given if _speaks(tag, self.language)]
         return sorted(wanted or [text for tag, text in given if not tag])
 
+
+def _name_concepts(labels: _Labels, concepts: Iterable[Any], skos: Any) -> dict[Any, str]:
+    """Each concept that has a name in the language, and its name; sorted by name."""
     entries: dict[Any, str] = {}
+    names: set[str] = set()
     for concept in concepts:
-        preferred = labels(concept, skos.prefLabel)
+        preferred = labels.of(concept, skos.prefLabel)
         if not preferred:
-            continue  # it has no name in this language
+            continue
         if len(preferred) > 1:
-            raise ListError(
-                f"{found.name}: {concept} has {len(preferred)} preferred labels: {', '.join(preferred)}"
-            )
-        if preferred[0] in entries.values():
-            raise ListError(f"{found.name}: two concepts are called {preferred[0]!r}")
+            raise ListError(f"{concept} has {len(preferred)} preferred labels: {', '.join(preferred)}")
+        if preferred[0] in names:
+            raise ListError(f"two concepts are called {preferred[0]!r}")
         entries[concept] = preferred[0]
+        names.add(preferred[0])
     if not entries:
-        raise ListError(f"{found.name} has no preferred label in the language {language!r}")
-    in_order = sorted(entries, key=lambda concept: entries[concept])
-    hidden = {concept: labels(concept, skos.hiddenLabel) for concept in in_order}
-    aliases = {entries[concept]: [*labels(concept, skos.altLabel), *hidden[concept]] for concept in in_order}
-    attributes = {
-        "uri": [str(concept) for concept in in_order],
-        "notation": [_SEVERAL.join(sorted(map(str, graph.objects(c, skos.notation)))) for c in in_order],
-        "broader": [
-            _SEVERAL.join(sorted(entries.get(up, str(up)) for up in graph.objects(concept, skos.broader)))
-            for concept in in_order
-        ],
-        "hidden": [_SEVERAL.join(hidden[concept]) for concept in in_order],
+        raise ListError(f"there is no preferred label in the language {labels.language!r}")
+    return dict(sorted(entries.items(), key=lambda item: item[1]))
+
+
+def _build_list(graph: Any, labels: _Labels, entries: dict[Any, str], skos: Any) -> ReferenceList:
+    hidden = {concept: labels.of(concept, skos.hiddenLabel) for concept in entries}
+    aliases = {
+        name: list(dict.fromkeys([*labels.of(concept, skos.altLabel), *hidden[concept]]))
+        for concept, name in entries.items()
     }
-    told = {name: texts for name, texts in attributes.items() if any(texts)}
-    values = [entries[concept] for concept in in_order]
-    unique = {value: [a for a in dict.fromkeys(given) if a != value] for value, given in aliases.items()}
-    return ReferenceList(values, unique, told)
+
+    def join(concept: Any, kind: Any) -> str:
+        return _SEVERAL.join(sorted(entries.get(one, str(one)) for one in graph.objects(concept, kind)))
+
+    attributes = {
+        "uri": [str(concept) for concept in entries],
+        "notation": [join(concept, skos.notation) for concept in entries],
+        "broader": [join(concept, skos.broader) for concept in entries],
+        "hidden": [_SEVERAL.join(hidden[concept]) for concept in entries],
+    }
+    filled = {name: texts for name, texts in attributes.items() if any(texts)}
+    others = {name: [alias for alias in given if alias != name] for name, given in aliases.items()}
+    return ReferenceList(list(entries.values()), others, filled)
 
 
 def _speaks(tag: str | None, language: str | None) -> bool:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-from igual.core.errors import IgualError, TableError, did_you_mean
+from igual.errors import IgualError, TableError, did_you_mean
 
 
 def existing_file(path: str | os.PathLike[str], error: type[IgualError] = TableError) -> Path:

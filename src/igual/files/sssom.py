@@ -14,9 +14,10 @@ from pathlib import Path
 
 import pyarrow as pa
 
-from igual.core.crosswalk import SCHEMA, UNSETTLED, Crosswalk, likeness
-from igual.core.errors import TableError, did_you_mean
+from igual.errors import TableError, did_you_mean
 from igual.files.sources import existing_file
+from igual.runs.crosswalk import Crosswalk
+from igual.runs.crosswalk_rows import FUZZY, RULING, SCHEMA
 
 ENDING = ".sssom.tsv"
 _EXACT, _CLOSE = "skos:exactMatch", "skos:closeMatch"
@@ -36,6 +37,7 @@ _NO_LICENSE = "https://w3id.org/sssom/license/unspecified"
 
 
 def is_sssom(path: str | Path) -> bool:
+    """Tell whether a file is named as SSSOM."""
     return str(path).lower().endswith(ENDING)
 
 
@@ -44,19 +46,29 @@ def write_sssom(crosswalk: Crosswalk, path: Path, tool_version: str) -> None:
     text = io.StringIO()
     writer = csv.writer(text, delimiter="\t", lineterminator="\n")
     writer.writerow(_COLUMNS)
-    names = ("column", "raw", "clean", "rows", "how", "source")
-    for column, raw, clean, rows, how, source in zip(
+    names = ("column", "raw", "clean", "rows", "how", "way", "score", "settled", "source")
+    for column, raw, clean, rows, how, way, likeness, settled, source in zip(
         *(crosswalk.table[name].to_pylist() for name in names), strict=True
     ):
-        if not (raw or "").strip() or not clean or UNSETTLED.search(how or ""):
+        if not (raw or "").strip() or not clean or not settled:
             continue
-        score = likeness(how or "")
+        score = likeness if way == FUZZY else None
         predicate = _EXACT if score is None else _CLOSE
-        about = {"rows": rows, "how": how or "", "source": source}
-        other = "|".join(f"{key}: {str(said).replace('|', '/')}" for key, said in about.items())
+        about = {"rows": rows, "how": how or "", "way": way or "", "source": source}
+        other = "|".join(f"{key}: {str(text).replace('|', '/')}" for key, text in about.items())
         confidence = "1.0" if score is None else f"{score:.2f}"
         writer.writerow(
-            [raw, column, _LITERAL, predicate, clean, _LITERAL, _justification(how or ""), confidence, other]
+            [
+                raw,
+                column,
+                _LITERAL,
+                predicate,
+                clean,
+                _LITERAL,
+                _justification(way or "", ";" in (how or "")),
+                confidence,
+                other,
+            ]
         )
     body = text.getvalue()
     digest = hashlib.sha256(body.encode()).hexdigest()
@@ -67,18 +79,21 @@ def write_sssom(crosswalk: Crosswalk, path: Path, tool_version: str) -> None:
     path.write_text("".join(f"#{line}\n" for line in head) + body, encoding="utf-8", newline="")
 
 
-def _justification(how: str) -> str:
-    if "ruling" in how:
-        return _RULED
-    if likeness(how) is not None:
-        return _LIKE
-    return _SEVERAL if ";" in how else _LOOKED_UP
+def _justification(way: str, several_rules: bool) -> str:
+    if way in (RULING, FUZZY):
+        return _RULED if way == RULING else _LIKE
+    return _SEVERAL if several_rules else _LOOKED_UP
 
 
 def read_sssom(path: str | Path, column: str | None = None) -> Crosswalk:
     """Read mappings as a crosswalk; broader, narrower and negated ones are left out.
 
-    column: the column they are for, where subject_category doesn't say. Raises TableError for what isn't SSSOM.
+    Args:
+        path: The file.
+        column: The column they are for, where subject_category doesn't say.
+
+    Raises:
+        TableError: For what isn't SSSOM.
     """
     found = existing_file(path)
     try:
@@ -106,17 +121,20 @@ def read_sssom(path: str | Path, column: str | None = None) -> Crosswalk:
                 f"{found.name}, mapping {number}: subject_category doesn't say which column is meant"
             )
         about = dict(part.split(": ", 1) for part in (row.get("other") or "").split("|") if ": " in part)
-        how = about.get("how") or _said_of(row)
+        way, score = _read_way(row)
+        way = about.get("way", way)
+        how = about.get("how") or (f"{way} {score:.2f}" if score is not None else way)
         rows_said = about.get("rows", "")
         many = int(rows_said) if rows_said.isdecimal() else 0
-        records.append((named, raw, clean, many, how, about.get("source") or named, None))
+        records.append((named, raw, clean, many, how, way, score, True, about.get("source") or named, None))
     columns = list(zip(*records, strict=True)) if records else [()] * len(SCHEMA)
     arrays = [pa.array(cells, kind) for cells, kind in zip(columns, SCHEMA.values(), strict=True)]
     return Crosswalk(pa.table(arrays, schema=pa.schema(SCHEMA)))
 
 
-def _said_of(row: dict[str, str]) -> str:
+def _read_way(row: dict[str, str]) -> tuple[str, float | None]:
+    """How a mapping was found, and its score where it was found by likeness."""
     if row["mapping_justification"] == _RULED:
-        return "ruling"
+        return RULING, None
     confidence = row.get("confidence") or ""
-    return f"fuzzy {float(confidence):.2f}" if row["predicate_id"] == _CLOSE and confidence else "exact"
+    return (FUZZY, float(confidence)) if row["predicate_id"] == _CLOSE and confidence else ("exact", None)

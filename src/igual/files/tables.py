@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
 import pyarrow as pa
 
-from igual.core.errors import OutputError, TableError
+from igual.errors import OutputError, TableError
 from igual.files.dialects import Dialect
 from igual.files.sources import existing_file
 
@@ -20,45 +20,86 @@ WORKBOOK_ENDINGS = (".xlsx",)
 
 
 class TableFile(NamedTuple):
-    """A table that was read, and how the file was written (None: not a text table)."""
+    """A table that was read.
+
+    Attributes:
+        path: The file.
+        table: The table.
+        dialect: How the file was written; None for what isn't a text table.
+        is_guessed: Whether the encoding was found out rather than known.
+    """
 
     path: Path
     table: pa.Table
     dialect: Dialect | None
+    is_guessed: bool = False
 
 
-def column_names(path: str | os.PathLike[str], encoding: str | None = None) -> tuple[str, ...]:
-    """The columns of a table file, without reading its rows."""
+class OpenedTable(NamedTuple):
+    """A table file whose columns are known, and whose rows are read when they are needed.
+
+    Attributes:
+        path: The file.
+        names: Its columns.
+        read: Reads it; takes the columns to hold as dictionary-encoded texts, where that helps.
+    """
+
+    path: Path
+    names: Sequence[str]
+    read: Callable[[Collection[str]], TableFile]
+
+
+def open_table_file(path: str | os.PathLike[str], encoding: str | None = None) -> OpenedTable:
+    """Open a table file; its ending decides of which kind it is.
+
+    Args:
+        path: The file.
+        encoding: Of a text table, when it is known better than its bytes tell.
+
+    Returns:
+        The table, ready to be read.
+
+    Raises:
+        TableError: Where it isn't a table that can be read.
+    """
     found = existing_file(path)
     if _is_text(found):
+        from igual.files.csv_tables import read_csv
         from igual.files.dialects import establish
 
-        return establish(found, encoding).header
+        dialect = establish(found, encoding)
+
+        def read_text(categorical: Collection[str]) -> TableFile:
+            table, known = read_csv(found, dialect, categorical, encoding)
+            return TableFile(found, table, known, encoding is None)
+
+        return OpenedTable(found, dialect.header, read_text)
     if found.suffix.lower() in WORKBOOK_ENDINGS:
         from igual.files.workbooks import read_workbook
 
-        return tuple(read_workbook(found).column_names)
-    return _parquet(found).schema_arrow.names  # type: ignore[no-any-return]
+        table = read_workbook(found)
+        return OpenedTable(found, table.column_names, lambda _: TableFile(found, table, None))
+    file = _parquet(found)
+    return OpenedTable(found, file.schema_arrow.names, lambda _: TableFile(found, file.read(), None))
 
 
 def read_table(
     path: str | os.PathLike[str], encoding: str | None = None, categorical: Collection[str] = ()
 ) -> TableFile:
-    """Read a table file; its ending says of which kind it is.
+    """Read a table file; its ending decides of which kind it is.
 
-    encoding: of a text table, when it is known better than its bytes tell.
-    categorical: columns that rules will work on, to hold as dictionary-encoded texts where that helps.
+    Args:
+        path: The file.
+        encoding: Of a text table, when it is known better than its bytes tell.
+        categorical: Columns to hold as dictionary-encoded texts, where that helps.
+
+    Returns:
+        The table.
+
+    Raises:
+        TableError: Where it isn't a table that can be read.
     """
-    found = existing_file(path)
-    if _is_text(found):
-        from igual.files.csv_tables import read_csv
-
-        return TableFile(found, *read_csv(found, encoding, categorical))
-    if found.suffix.lower() in WORKBOOK_ENDINGS:
-        from igual.files.workbooks import read_workbook
-
-        return TableFile(found, read_workbook(found), None)
-    return TableFile(found, _parquet(found).read(), None)
+    return open_table_file(path, encoding).read(categorical)
 
 
 def write_table(table: pa.Table, path: Path, ending: str, like: Dialect | None = None) -> None:

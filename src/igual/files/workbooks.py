@@ -10,7 +10,7 @@ from zipfile import BadZipFile, ZipFile
 
 import pyarrow as pa
 
-from igual.core.errors import TableError
+from igual.errors import TableError
 
 # A stranger's file may be small and unpack to any size.
 _LARGEST = 1 << 30

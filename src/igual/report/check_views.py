@@ -6,36 +6,33 @@ from collections.abc import Sequence
 
 from rich.text import Text
 
-from igual.core.findings import KINDS, Finding, Found, Since
-from igual.core.text.saying import counted, examples, quoted
+from igual.report.records import format_found_by
+from igual.report.wording import format_count, format_examples, quote_value
+from igual.runs.findings import KINDS, Finding, FoundValue, Since
 
 
 def finding_line(one: Finding, allowed: bool = False) -> Text:
     """One finding: column, how many values and rows, what is wrong, and the first examples."""
-    what = KINDS[one.kind]
-    if len(one.values) == 1:
-        what = _singular(what)
-    rows = f" ({counted(one.rows, 'row')}, {100 * one.share:.1f} %)" if one.rows else ""
+    kind = next((known for known in KINDS if known.name == one.kind), None)
+    what = one.kind if kind is None else kind.one if len(one.values) == 1 else kind.several
+    rows = f" ({format_count(one.rows, 'row')}, {100 * one.share:.1f} %)" if one.rows else ""
     return Text.assemble(
         (f"{one.column}: ", "bold"),
-        f"{counted(len(one.values), 'value')}{rows} {what}",
-        (f", says {one.by}" if one.by else "", "dim"),
+        f"{format_count(len(one.values), 'value')}{rows} {what}",
+        (f", found by {format_found_by(one.by)}" if one.by.kind else "", "dim"),
         f": {_examples(one.values)}",
         ("  (allowed)" if allowed else "", "green"),
     )
 
 
-def _singular(what: str) -> str:
-    for several, single in (("are ", "is "), ("have ", "has "), ("don't ", "doesn't "), ("wait ", "waits "),
-                            ("mention ", "mentions "), ("come ", "comes ")):  # fmt: skip
-        if what.startswith(several):
-            return single + what.removeprefix(several)
-    return what
+def _examples(values: Sequence[FoundValue]) -> str:
+    return format_examples([_example(one) for one in values[:3]], len(values))
 
 
-def _examples(values: Sequence[Found]) -> str:
-    said = [quoted(one.value) + (f" ({quoted(one.near)}?)" if one.near else "") for one in values[:3]]
-    return examples(said, len(values))
+def _example(one: FoundValue) -> str:
+    if one.before is not None or one.now is not None:
+        return f"{quote_value(one.value)}: {quote_value(one.before)} → {quote_value(one.now)}"
+    return quote_value(one.value) + (f" ({quote_value(' or '.join(one.near))}?)" if one.near else "")
 
 
 def since_lines(found: Sequence[Since]) -> list[Text]:
@@ -45,20 +42,13 @@ def since_lines(found: Sequence[Since]) -> list[Text]:
         said = []
         for what, values in (("new", one.new), ("gone", one.vanished)):
             if values:
-                rows = counted(sum(value.rows for value in values), "row")
-                said.append(f"{counted(len(values), 'raw value')} {what} ({rows}): {_examples(values)}")
+                rows = format_count(sum(value.rows for value in values), "row")
+                said.append(f"{format_count(len(values), 'raw value')} {what} ({rows}): {_examples(values)}")
         if one.moved:
-            moves = [f"{quoted(clean)} {100 * old:.1f} → {100 * new:.1f} %" for clean, old, new in one.moved]
-            said.append(f"shares moved: {examples(moves)}")
+            moves = [
+                f"{quote_value(clean)} {100 * old:.1f} → {100 * new:.1f} %" for clean, old, new in one.moved
+            ]
+            said.append(f"shares moved: {format_examples(moves)}")
         if said:
             lines.append(Text.assemble((f"{one.column}: ", "bold"), ("since then ", "dim"), "; ".join(said)))
     return lines
-
-
-def changed_finding(one: Since, rows: int) -> Finding | None:
-    """Raw values that come out differently than before, as a finding."""
-    if not one.changed:
-        return None
-    values = tuple(Found(f"{raw}: {old} → {new}", many) for raw, old, new, many in one.changed)
-    many = sum(value.rows for value in values)
-    return Finding("changed", one.column, "", values, many, many / rows if rows else 0.0)

@@ -11,10 +11,11 @@ _AFTER_SECONDS = 1.0
 
 
 @contextlib.contextmanager
-def waiting(what: str) -> Iterator[Callable[[int, int], None]]:
+def show_progress(what: str) -> Iterator[Callable[[int, int], None]]:
     """Say on standard error what is being done, once it has taken a second, where a terminal is attached.
 
-    Gives a function to be told how many of how many parts are done; then a bar shows it.
+    Returns:
+        A function to be told how many of how many parts are done; then a bar shows it.
     """
     if not sys.stderr.isatty():
         yield lambda done, total: None
@@ -31,11 +32,11 @@ def waiting(what: str) -> Iterator[Callable[[int, int], None]]:
     timer = threading.Timer(_AFTER_SECONDS, bar.start)
     timer.start()
 
-    def tell(done: int, total: int) -> None:
+    def on_progress(done: int, total: int) -> None:
         bar.update(task, completed=done, total=total, refresh=time.monotonic() - started > _AFTER_SECONDS)
 
     try:
-        yield tell
+        yield on_progress
     finally:
         timer.cancel()
         timer.join()

@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
 
-from igual.core.comparing import CrossTable
-from igual.core.findings import Finding, Since
-from igual.core.list_versions import ListChanges
-from igual.core.matching.lookalikes import Lookalike
-from igual.core.matching.matcher import SETTLED, STATUSES
-from igual.core.matching.matches import Matches
-from igual.core.outcome import Outcome
-from igual.core.reviewing import Review
-from igual.core.survey import Survey
-from igual.core.tally import Tally
+from igual.looking.comparison import CrossTable
+from igual.looking.survey import Survey
+from igual.looking.tally import Tally
+from igual.matching.lookalikes import Lookalike
+from igual.matching.matcher import SETTLED, STATUSES
+from igual.matching.matches import Matches
+from igual.matching.reasons import Reasons
+from igual.report.reasons import format_reasons
+from igual.runs.account import Account, OpenValue
+from igual.runs.findings import Finding, FoundBy, Since
+from igual.runs.hints import Hint
+from igual.runs.list_versions import ListChanges, RenamedEntry
+from igual.runs.review import Review
 
 Records = list[dict[str, Any]]
 
@@ -27,84 +30,170 @@ EFFECTS = (
     "rule", "do", "column", "values", "rows", "unknown_values", "unknown_rows", "open_values", "near_misses", "note",
 )  # fmt: skip
 UNKNOWN = ("rule", "column", "value", "rows", "kind", "near")
-OPEN = ("rule", "column", "value", "rows", "proposal", "score", "why", "runners_up")
+OPEN = ("rule", "column", "value", "rows", "proposal", "score", "why", "reasons", "runners_up")
 MATCHES = (
-    "value", "rows", "status", "proposal", "score", "runner_up", "runner_up_score", "why",
+    "value", "rows", "status", "proposal", "score", "runner_up", "runner_up_score", "why", "reasons",
 )  # fmt: skip
 CANDIDATES = ("value", "rank", "entry", "score")
-LOOKALIKES = ("group", "value", "rows", "proposal", "score", "why")
+LOOKALIKES = ("group", "value", "rows", "proposal", "score", "why", "reasons")
 RULINGS = ("column", "value", "ruling", "reason", "by", "on")
 UNUSED = ("rule", "do", "of", "entry")
 NEAR_MISSES = ("rule", "column", "entry", "value", "rows")
 UNFIT = ("check", "column", "value", "rows", "note")
 CHANGES = ("rule", "do", "column", "before", "after", "rows")
 COMPARED = ("value", "rows_before", "rows_after", "status", "made_of")
-RENAMED = ("raw", "clean", "collided")
-HINTS = ("rule", "column", "kind", "text")
+RESTYLED = ("raw", "clean", "collided")
+HINTS = ("rule", "column", "kind", "text", "values", "parts")
 TAKEN = (
     "column", "value", "ruling", "reason", "by", "on", "row", "rows", "becomes", "kind", "overrules", "note",
 )  # fmt: skip
-REFUSED = ("row", "column", "value", "why")
+REJECTED = ("row", "column", "value", "why")
 FINDINGS = ("kind", "column", "by", "values", "rows", "share", "allowed", "found")
 SINCE = ("column", "new", "vanished", "changed", "moved")
 LIST_CHANGES = ("what", "entry", "before", "why")
-TOUCHED = ("what", "column", "text")
+AFFECTED = ("rule", "do", "column", "kind", "parts")
+DATE_FORMS = ("form", "values", "rows", "only")
 
 
-def of_columns(survey: Survey) -> Records:
-    return [dict(zip(COLUMNS, column[:-1], strict=True)) for column in survey.columns]
+def to_records(tuples: Sequence[Any]) -> Records:
+    """Turn named tuples into records.
+
+    Args:
+        tuples: The named tuples.
+
+    Returns:
+        Their fields by name.
+    """
+    return [one._asdict() for one in tuples]
 
 
-def of_oddities(survey: Survey) -> Records:
+def list_columns(survey: Survey) -> Records:
+    """List the columns of a survey."""
+    return [dict(zip(COLUMNS, column[:-1], strict=True)) for column in survey.surveyed]
+
+
+def list_oddities(survey: Survey) -> Records:
+    """List what is odd about the columns of a survey."""
     return [
         dict(zip(ODDITIES, (column.name, *oddity[:-1], list(oddity.examples)), strict=True))
-        for column in survey.columns
+        for column in survey.surveyed
         for oddity in column.oddities
     ]
 
 
-def of_tally(tally: Tally) -> Records:
-    records: Records = tally.table.to_pylist()
-    return records
+def list_tally(tally: Tally) -> Records:
+    """List the values of a tally."""
+    listed: Records = tally.counts.to_pylist()
+    return listed
 
 
-def of_cross(found: CrossTable, top: int | None) -> dict[str, Any]:
-    rows = zip(found.values[:top], found.rows.tolist(), strict=False)
+def from_cross_table(table: CrossTable, top: int | None) -> dict[str, Any]:
+    """Turn a cross table into a record."""
+    rows = zip(table.values[:top], table.rows.tolist(), strict=False)
     return {
-        "headings": found.headings,
+        "headings": table.headings,
         "values": [{"value": value, "rows": counts} for value, counts in rows],
     }
 
 
-def of_named(tuples: list[Any]) -> Records:
-    return [record._asdict() for record in tuples]
+def from_survey(survey: Survey) -> dict[str, Any]:
+    """Turn a survey into a record."""
+    return {"rows": survey.rows, "columns": list_columns(survey), "oddities": list_oddities(survey)}
 
 
-def of_survey(survey: Survey) -> dict[str, Any]:
-    return {"rows": survey.rows, "columns": of_columns(survey), "oddities": of_oddities(survey)}
+def list_reasons(reasons: Reasons) -> Records:
+    """List reasons as kinds and parts."""
+    return [{"kind": reason.kind, "parts": list(reason.parts)} for reason in reasons]
 
 
-def of_outcome(outcome: Outcome) -> dict[str, Any]:
+def join_kinds(reasons: Sequence[Mapping[str, Any]]) -> str:
+    """Write the kinds of reasons for a cell of a file."""
+    return "; ".join(reason["kind"] for reason in reasons)
+
+
+def list_unknown(account: Account) -> Records:
+    """List unknown values."""
+    return [one._asdict() | {"near": " or ".join(one.near) or None} for one in account.unknown]
+
+
+def list_open(values: Sequence[OpenValue]) -> Records:
+    """List values that wait for a person."""
+    return [
+        {
+            "rule": one.rule,
+            "column": one.column,
+            "value": one.value,
+            "rows": one.rows,
+            "proposal": one.proposal,
+            "score": one.score,
+            "why": format_reasons(one.reasons, one.value),
+            "reasons": list_reasons(one.reasons),
+            "runners_up": one.runners_up,
+        }
+        for one in values
+    ]
+
+
+def list_unused(account: Account) -> Records:
+    """List entries that served for no value."""
+    return [
+        {"rule": one.rule, "do": one.do, "of": " ".join(filter(None, one.source)), "entry": one.entry}
+        for one in account.unused
+    ]
+
+
+def list_near_misses(account: Account) -> Records:
+    """List values that a rule nearly caught."""
+    return [
+        {
+            "rule": one.rule,
+            "column": one.column,
+            "entry": " or ".join(one.entries),
+            "value": one.value,
+            "rows": one.rows,
+        }
+        for one in account.near_misses
+    ]
+
+
+def list_hints(hints: Sequence[Hint]) -> Records:
+    """List hints."""
+    return [
+        {
+            "rule": hint.rule,
+            "column": hint.column,
+            "kind": hint.kind,
+            "text": hint.text,
+            "values": to_records(hint.values),
+            "parts": list(hint.parts),
+        }
+        for hint in hints
+    ]
+
+
+def from_account(account: Account, hints: Sequence[Hint]) -> dict[str, Any]:
+    """Turn an account into a record."""
     return {
-        "effects": outcome.effects,
-        "unknown": of_named(outcome.unknown),
-        "open": of_named(outcome.open),
-        "unfit": of_named(list(outcome.unfit)),
-        "unused": outcome.unused,
-        "near_misses": of_named(outcome.near_misses),
-        "hints": of_named(outcome.hints),
+        "effects": to_records(account.effects),
+        "unknown": list_unknown(account),
+        "open": list_open(account.open),
+        "unfit": to_records(account.unfit),
+        "unused": list_unused(account),
+        "near_misses": list_near_misses(account),
+        "hints": list_hints(hints),
     }
 
 
-def of_matches(matches: Matches) -> Records:
+def list_matches(matches: Matches) -> Records:
+    """List the values of a column and how they match."""
     columns = match_columns(matches)
     return [dict(zip(columns, row, strict=True)) for row in zip(*columns.values(), strict=True)]
 
 
 def match_columns(matches: Matches) -> dict[str, list[Any]]:
     """The columns of a table of matches, most rows first."""
-    found, order = matches.found, np.array(matches.order, np.int64)
-    values, why = found.values.to_pylist(), found.why
+    found, order = matches.matched, np.array(matches.order, np.int64)
+    values, reasons = found.values.to_pylist(), found.reasons
     names = [*matches.names, None]  # -1 is no entry
     columns = {
         "value": [values[place] for place in matches.order],
@@ -114,7 +203,8 @@ def match_columns(matches: Matches) -> dict[str, list[Any]]:
         "score": found.score[order].tolist(),
         "runner_up": [names[entry] for entry in found.runner_up[order].tolist()],
         "runner_up_score": found.runner_up_score[order].tolist(),
-        "why": [why[place] for place in matches.order],
+        "why": [format_reasons(reasons[position], values[position]) for position in matches.order],
+        "reasons": [list_reasons(reasons[position]) for position in matches.order],
     }
     if matches.given is not None:
         given = (*matches.given, None)
@@ -123,29 +213,49 @@ def match_columns(matches: Matches) -> dict[str, list[Any]]:
     return columns
 
 
-def of_candidates(matches: Matches) -> Records:
-    values = matches.found.values.to_pylist()
+def list_candidates(matches: Matches) -> Records:
+    """List the candidates of each value."""
+    values = matches.matched.values.to_pylist()
     return [
         {"value": values[place], "rank": rank, "entry": matches.names[entry], "score": score}
         for place in matches.order
-        for rank, (entry, score) in enumerate(matches.found.ranked(place), 1)
+        for rank, (entry, score) in enumerate(matches.matched.rank_candidates(place), 1)
     ]
 
 
-def of_list_changes(changes: ListChanges) -> Records:
+def format_rename(rename: RenamedEntry) -> str:
+    """Write how a renamed entry is known to be the same."""
+    if rename.why == "attribute":
+        return f"the same {rename.parts[0]}, {rename.parts[1]}"
+    return {
+        "alias": "the old name is an alias",
+        "folded": "but for case, accents, spaces or punctuation",
+    }[rename.why]
+
+
+def list_list_changes(changes: ListChanges) -> Records:
+    """List what changed between two versions of a list."""
     return [
         *({"what": "added", "entry": entry, "before": None, "why": ""} for entry in changes.added),
         *({"what": "removed", "entry": entry, "before": entry, "why": ""} for entry in changes.removed),
         *(
-            {"what": "renamed", "entry": one.now, "before": one.before, "why": one.why}
+            {"what": "renamed", "entry": one.now, "before": one.before, "why": format_rename(one)}
             for one in changes.renamed
         ),
     ]
 
 
-def of_check(
+def format_found_by(by: FoundBy) -> str:
+    """Write what has found something, such as 'rule 3'."""
+    if by.kind == "rulings":
+        return "the file of rulings"
+    return f"{by.kind} {by.number}" if by.kind else ""
+
+
+def from_check(
     findings: Sequence[Finding], bad: Sequence[Finding], compared: Sequence[Since] | None, rows: int
 ) -> dict[str, Any]:
+    """Turn the findings of a check into a record."""
     found: dict[str, Any] = {
         "in_order": not bad,
         "rows": rows,
@@ -153,12 +263,14 @@ def of_check(
             {
                 "kind": one.kind,
                 "column": one.column,
-                "by": one.by,
+                "by": format_found_by(one.by),
                 "values": len(one.values),
                 "rows": one.rows,
                 "share": round(one.share, 6),
                 "allowed": one not in bad,
-                "found": [value._asdict() for value in one.values],
+                "found": [
+                    value._asdict() | {"near": " or ".join(value.near) or None} for value in one.values
+                ],
             }
             for one in findings
         ],
@@ -169,10 +281,7 @@ def of_check(
                 "column": one.column,
                 "new": [{"value": value.value, "rows": value.rows} for value in one.new],
                 "vanished": [{"value": value.value, "rows": value.rows} for value in one.vanished],
-                "changed": [
-                    dict(zip(("value", "before", "now", "rows"), change, strict=True))
-                    for change in one.changed
-                ],
+                "changed": to_records(one.changed),
                 "moved": [
                     {"value": clean, "share_before": round(old, 6), "share_now": round(new, 6)}
                     for clean, old, new in one.moved
@@ -183,7 +292,8 @@ def of_check(
     return found
 
 
-def of_review(review: Review) -> dict[str, Any]:
+def from_review(review: Review) -> dict[str, Any]:
+    """Turn a review into a record."""
     return {
         "taken": [
             {
@@ -195,17 +305,40 @@ def of_review(review: Review) -> dict[str, Any]:
                 "overrules": None if one.before is None else one.before._asdict(),
                 "note": one.note,
             }
-            for one in review.taken
+            for one in review.accepted
         ],
-        "refused": of_named(list(review.refused)),
+        "refused": to_records(review.rejected),
         "known": review.known,
         "unanswered": review.unanswered,
     }
 
 
-def of_rulings(found: Sequence[Lookalike], column: str) -> Records:
+def list_lookalikes(members: Sequence[Lookalike]) -> Records:
+    """List the members of groups of lookalikes."""
     return [
-        dict(zip(RULINGS, (column, one.value, one.proposal, one.why, "", ""), strict=True))
-        for one in found
+        {
+            "group": one.group,
+            "value": one.value,
+            "rows": one.rows,
+            "proposal": one.proposal,
+            "score": one.score,
+            "why": format_reasons(one.reasons, one.value),
+            "reasons": list_reasons(one.reasons),
+        }
+        for one in members
+    ]
+
+
+def list_as_rulings(members: Sequence[Lookalike], column: str) -> Records:
+    """List groups of lookalikes as rulings."""
+    return [
+        dict(
+            zip(
+                RULINGS,
+                (column, one.value, one.proposal, format_reasons(one.reasons, one.value), "", ""),
+                strict=True,
+            )
+        )
+        for one in members
         if one.value != one.proposal
     ]

@@ -7,11 +7,14 @@ from collections.abc import Sequence
 from rich.console import Group, RenderableType
 from rich.text import Text
 
-from igual.core.list_versions import ListChanges, Touched
-from igual.core.reviewing import Review, Taken
-from igual.core.text.saying import counted
-from igual.report.records import of_list_changes
-from igual.report.tables import Cell, shown, table
+from igual.report.hints import name_rule
+from igual.report.records import list_list_changes
+from igual.report.tables import Cell, draw_table, draw_value
+from igual.report.wording import format_count
+from igual.rulings import Rulings
+from igual.runs.crosswalk import UnknownToCrosswalk
+from igual.runs.list_versions import Affected, ListChanges
+from igual.runs.review import Accepted, Review
 
 _EFFECTS = {
     "entry": "becomes {}",
@@ -23,35 +26,41 @@ _EFFECTS = {
 _CHANGES = {"added": "green", "removed": "red", "renamed": "yellow"}
 
 
-def effect_of(one: Taken) -> str:
+def format_effect(one: Accepted) -> str:
     """What a ruling makes of its value, in words."""
-    return _EFFECTS[one.meaning.kind].format(shown(one.meaning.text))
+    return _EFFECTS[one.meaning.kind].format(draw_value(one.meaning.text))
 
 
 def review_view(review: Review, most: int = 30) -> RenderableType:
     """What a sheet of rulings changes, and which of its rows can't be taken."""
     parts: list[RenderableType] = []
-    if review.taken:
+    if review.accepted:
         rows: list[Sequence[Cell]] = []
-        for one in sorted(review.taken, key=lambda one: (-one.rows, one.row))[:most]:
-            said = effect_of(one)
+        for one in sorted(review.accepted, key=lambda one: (-one.rows, one.row))[:most]:
+            said = format_effect(one)
             if one.before is not None:
-                said += f"; overrules {one.before.ruling!r} {one.before.who}"
+                said += f"; overrules {one.before.ruling!r} {one.before.author}"
             said += f"; {one.note}" if one.note else ""
             many = one.rows or ""  # a sheet made by hand may not say
-            rows.append((one.row, shown(one.ruling.column), shown(one.ruling.value), many, Text(said)))
-        if left := len(review.taken) - most:
+            rows.append(
+                (one.row, draw_value(one.ruling.column), draw_value(one.ruling.value), many, Text(said))
+            )
+        if left := len(review.accepted) - most:
             rows += [("", "", Text(f"{left:,} more", "dim"), "", "")] if left > 0 else []
-        title = f"Rulings taken: {counted(len(review.taken), 'value')}"
-        title += f", {counted(review.rows, 'row')}" if review.rows else ""
-        parts.append(table(title, ("sheet row#", "column", "value", "rows#", "what becomes of it"), rows))
-    if review.refused:
-        refused = [(one.row, shown(one.column), shown(one.value), Text(one.why)) for one in review.refused]
-        title = f"Not taken: {counted(len(review.refused), 'row')} of the sheet"
+        title = f"Rulings taken: {format_count(len(review.accepted), 'value')}"
+        title += f", {format_count(review.rows, 'row')}" if review.rows else ""
+        parts.append(
+            draw_table(title, ("sheet row#", "column", "value", "rows#", "what becomes of it"), rows)
+        )
+    if review.rejected:
+        refused = [
+            (one.row, draw_value(one.column), draw_value(one.value), Text(one.why)) for one in review.rejected
+        ]
+        title = f"Not taken: {format_count(len(review.rejected), 'row')} of the sheet"
         names = ("sheet row#", "column", "value", "why")
-        parts.append(table(Text(title, "bold red"), names, refused))
+        parts.append(draw_table(Text(title, "bold red"), names, refused))
     rest = [
-        f"{counted(number, 'row')} {what}"
+        f"{format_count(number, 'row')} {what}"
         for number, what in ((review.known, "as ruled before"), (review.unanswered, "without a ruling"))
         if number
     ]
@@ -61,13 +70,13 @@ def review_view(review: Review, most: int = 30) -> RenderableType:
 
 
 def list_changes_view(
-    changes: ListChanges, touches: Sequence[Touched] | None, most: int = 40
+    changes: ListChanges, affected: Sequence[Affected] | None, most: int = 40
 ) -> RenderableType:
     """What changed between two versions of a list, and which rules and rulings that touches."""
     rows: list[Sequence[Cell]] = []
-    for one in of_list_changes(changes):
-        before = shown(one["before"]) if one["before"] else ""
-        now = shown(one["entry"]) if one["what"] != "removed" else ""
+    for one in list_list_changes(changes):
+        before = draw_value(one["before"]) if one["before"] else ""
+        now = draw_value(one["entry"]) if one["what"] != "removed" else ""
         rows.append((Text(one["what"], _CHANGES[one["what"]]), before, now, one["why"]))
     if not rows:
         return Text("The two versions have the same entries.", "green")
@@ -76,10 +85,51 @@ def list_changes_view(
     )
     if (left := len(rows) - most) > 0:
         rows = [*rows[:most], ("", Text(f"{left:,} more", "dim"), "", "")]
-    parts = [table(title, ("what", "before", "now", "why"), rows)]
-    if touches:
-        told = [(one.what, shown(one.column), Text(one.text)) for one in touches]
-        parts.append(table("What that touches", ("what", "column", "why"), told))
-    elif touches is not None:
+    parts = [draw_table(title, ("what", "before", "now", "why"), rows)]
+    if affected:
+        told = [
+            (_name_affected(one), draw_value(one.column), Text(_format_affected(one))) for one in affected
+        ]
+        parts.append(draw_table("What that touches", ("what", "column", "why"), told))
+    elif affected is not None:
         parts.append(Text("No rule or ruling is touched."))
     return Group(*parts)
+
+
+def _name_affected(one: Affected) -> str:
+    return name_rule(one.rule, one.do) if one.rule else "ruling"
+
+
+def _format_affected(one: Affected) -> str:
+    first = str(draw_value(one.parts[0]))
+    if one.kind == "stale ruling":
+        _, ruling, author = one.parts
+        return f"'{first}' was ruled '{draw_value(ruling)}' {author}".rstrip()
+    return {
+        "looks up": f"it looks into list '{first}'",
+        "attribute gone": f"it gives the attribute '{first}', which the new version lacks",
+        "writes lost entry": f"it writes '{first}', which is no entry any more",
+    }[one.kind]
+
+
+def rulings_view(rulings: Rulings, most: int) -> RenderableType:
+    """The first rulings, and how many more there are."""
+    rows: list[Sequence[Cell]] = [
+        (draw_value(one.column), draw_value(one.value), draw_value(one.ruling), draw_value(one.by), one.on)
+        for one in rulings.rulings[:most]
+    ]
+    if (left := len(rulings.rulings) - most) > 0:
+        rows.append((Text(f"{left:,} more", "dim"), "", "", "", ""))
+    title = format_count(len(rulings.rulings), "ruling")
+    return draw_table(title, ("column", "value", "ruling", "by", "on"), rows)
+
+
+def not_known_view(values: Sequence[UnknownToCrosswalk], most: int = 10) -> RenderableType:
+    """The values that a crosswalk doesn't know."""
+    rows: list[Sequence[Cell]] = [
+        (draw_value(one.column), draw_value(one.value), one.rows, one.why) for one in values[:most]
+    ]
+    if left := values[most:]:
+        rows.append((Text(f"{len(left):,} more", "dim"), "", sum(one.rows for one in left), ""))
+    title = f"Not in the crosswalk: {format_count(len(values), 'value')}"
+    return draw_table(title, ("column", "value", "rows#", "why"), rows)

@@ -9,13 +9,13 @@ from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
-from igual.core.text.characters import visible
+from igual.text.characters import visible
 
 LONGEST = 60
 Cell = str | int | float | Text | None
 
 
-def table(title: str | Text, columns: Sequence[str], rows: Iterable[Sequence[Cell]]) -> RenderableType:
+def draw_table(title: str | Text, columns: Sequence[str], rows: Iterable[Sequence[Cell]]) -> RenderableType:
     """A table in the one style of all views; a column name that ends with `#` is set flush right."""
     view = Table(box=SIMPLE_HEAD, pad_edge=False)
     for name in columns:
@@ -40,15 +40,11 @@ def _cell(cell: Cell) -> Text:
     return Text("" if cell is None else str(cell))
 
 
-def shown(value: str | None, style: str = "") -> Text:
+def draw_value(value: str | None, style: str = "") -> Text:
     """A value with odd spaces visible; missing and empty ones dimmed."""
     return Text(visible(value, LONGEST, every_space=False), style=style if value else "dim")
 
 
-def percent(share: float) -> str:
+def format_percent(share: float) -> str:
+    """Write a share in percent."""
     return f"{100 * share:.1f} %"
-
-
-def without_both(why: str, value: str, proposal: str) -> str:
-    """Why a value is matched, without the value and the proposal, where these stand beside it."""
-    return why.replace(f": {value} → {proposal}", "")

@@ -35,7 +35,16 @@ def as_text(*renderables: RenderableType, width: int = _WIDTH) -> str:
     from rich.console import Console
 
     out = io.StringIO()
-    plain = Console(file=out, width=width, color_system=None, highlight=False, markup=False, emoji=False)
+    # In a notebook the console would show what it prints, besides giving it back.
+    plain = Console(
+        file=out,
+        width=width,
+        color_system=None,
+        force_jupyter=False,
+        highlight=False,
+        markup=False,
+        emoji=False,
+    )
     for renderable in renderables:
         plain.print(renderable)
     return "\n".join(line.rstrip() for line in out.getvalue().splitlines())

@@ -14,14 +14,17 @@ from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
-from igual.core.comparing import Compared, CrossTable
-from igual.core.outcome import Outcome
-from igual.core.preview import Change, Previewed, differences
-from igual.core.survey import Survey
-from igual.core.tally import Tally
-from igual.core.text.characters import visible
-from igual.core.text.saying import counted, score_said
-from igual.report.tables import LONGEST, Cell, percent, shown, table
+from igual.looking.comparison import ComparedValue, CrossTable
+from igual.looking.survey import Survey
+from igual.looking.tally import Tally
+from igual.report.hints import name_rule
+from igual.report.reasons import format_reasons
+from igual.report.tables import LONGEST, Cell, draw_table, draw_value, format_percent
+from igual.report.wording import format_count, format_score
+from igual.runs.account import Account
+from igual.runs.hints import Hint
+from igual.runs.preview import Change, PreviewedRule, find_differences
+from igual.text.characters import visible
 
 _NARROW = 20
 # So many characters of a line are there for the columns of a cross table.
@@ -31,46 +34,49 @@ _STATUSES = {"appeared": "green", "vanished": "red", "merged": "cyan", "changed"
 
 def survey_view(survey: Survey, name: str = "") -> RenderableType:
     """Columns first, then what is odd about them."""
-    columns = table(
-        f"{name + ': ' if name else ''}{counted(survey.rows, 'row')}, {counted(len(survey.columns), 'column')}",
+    columns = draw_table(
+        f"{name + ': ' if name else ''}{format_count(survey.rows, 'row')}, "
+        f"{format_count(len(survey.surveyed), 'column')}",
         ("column", "distinct#", "missing#", "blank#", "shortest#", "longest#", "most frequent"),
         (
             (
-                shown(c.name) if c.kind == "text" else Text.assemble(shown(c.name), f" ({c.kind})"),
+                draw_value(c.name) if c.kind == "text" else Text.assemble(draw_value(c.name), f" ({c.kind})"),
                 c.distinct,
                 c.missing,
                 c.blank,
                 c.shortest,
                 c.longest,
-                shown(c.commonest) if c.commonest is not None else "",
+                draw_value(c.most_frequent) if c.most_frequent is not None else "",
             )
-            for c in survey.columns
+            for c in survey.surveyed
         ),
     )
-    odd = [(column.name, oddity) for column in survey.columns for oddity in column.oddities]
+    odd = [(column.name, oddity) for column in survey.surveyed for oddity in column.oddities]
     if not odd:
         return Group(columns, Text("Nothing odd was found.", style="green"))
     rows: list[Sequence[Cell]] = []
     previous = None
     for column, oddity in odd:
-        groups = f" ({counted(oddity.groups, 'group')})" if oddity.groups else ""
-        named = shown(column, "bold") if column != previous else ""
+        groups = f" ({format_count(oddity.groups, 'group')})" if oddity.groups else ""
+        named = draw_value(column, "bold") if column != previous else ""
         rows.append((named, oddity.kind + groups, oddity.values, oddity.rows, "\n".join(oddity.examples)))
         previous = column
     key = Text("· space   → tab   ↵ line break   ⟨…⟩ other invisible characters", style="dim")
-    return Group(columns, table("What is odd", ("column", "what", "values#", "rows#", "examples"), rows), key)
+    return Group(
+        columns, draw_table("What is odd", ("column", "what", "values#", "rows#", "examples"), rows), key
+    )
 
 
 def tally_view(tally: Tally, column: str = "", top: int | None = None) -> RenderableType:
     """Values with their rows and shares, and a bar to see the shape; with `top`, the rest in one line."""
-    records = tally.table.to_pylist()
+    records = tally.counts.to_pylist()
     most = max((record["rows"] for record in records), default=1)
     rows: list[Sequence[Cell]] = [
         (
-            shown(record["value"]),
+            draw_value(record["value"]),
             record["rows"],
-            percent(record["share"]),
-            percent(record["running_share"]),
+            format_percent(record["share"]),
+            format_percent(record["running_share"]),
             Text("━" * max(1, round(30 * record["rows"] / most)), style="cyan"),
         )
         for record in records[:top]
@@ -80,18 +86,17 @@ def tally_view(tally: Tally, column: str = "", top: int | None = None) -> Render
         left = sum(record["rows"] for record in rest)
         rows.append(
             (
-                Text(f"{counted(len(rest), 'other value')}", "dim"),
+                Text(f"{format_count(len(rest), 'other value')}", "dim"),
                 left,
-                percent(left / max(tally.rows, 1)),
-                percent(rest[-1]["running_share"]),
+                format_percent(left / max(tally.rows, 1)),
+                format_percent(rest[-1]["running_share"]),
                 "",
             )
         )
-    of = f"{shown(column)}: " if column else ""
-    title = (
-        f"{of}{counted(len(records), 'distinct value')}, {tally.counted:,} of {counted(tally.rows, 'row')}"
-    )
-    return table(title, ("value", "rows#", "share#", "running#", ""), rows)
+    of = f"{draw_value(column)}: " if column else ""
+    rows_counted = f"{tally.counted:,} of {format_count(tally.rows, 'row')}"
+    title = f"{of}{format_count(len(records), 'distinct value')}, {rows_counted}"
+    return draw_table(title, ("value", "rows#", "share#", "running#", ""), rows)
 
 
 def cross_view(found: CrossTable, column: str, by: Sequence[str], top: int | None = None) -> RenderableType:
@@ -100,21 +105,23 @@ def cross_view(found: CrossTable, column: str, by: Sequence[str], top: int | Non
     held = sum(
         room <= _ROOM for room in itertools.accumulate(max(len(heading), 5) + 3 for heading in headings)
     )
-    names = [shown(column).plain, *(f"{heading}#" for heading in headings[:held])]
+    names = [draw_value(column).plain, *(f"{heading}#" for heading in headings[:held])]
     names += [f"{len(headings) - held:,} others#"] if len(headings) > held else []
 
     def line(name: Cell, counts: np.ndarray[Any, Any]) -> list[Cell]:
         others = [int(counts[held:].sum())] if len(headings) > held else []
         return [name, *map(int, counts[:held]), *others]
 
-    rows = [line(shown(value), counts) for value, counts in zip(found.values[:top], found.rows, strict=False)]
+    rows = [
+        line(draw_value(value), counts) for value, counts in zip(found.values[:top], found.rows, strict=False)
+    ]
     if top is not None and len(found.values) > top:
         rest = found.rows[top:]
-        rows.append(line(Text(counted(len(rest), "other value"), "dim"), rest.sum(axis=0)))
-    return table(f"{shown(column)} by {', '.join(by)}", names, rows)
+        rows.append(line(Text(format_count(len(rest), "other value"), "dim"), rest.sum(axis=0)))
+    return draw_table(f"{draw_value(column)} by {', '.join(by)}", names, rows)
 
 
-def compared_view(compared: Sequence[Compared], column: str, top: int | None = None) -> RenderableType:
+def compared_view(compared: Sequence[ComparedValue], column: str, top: int | None = None) -> RenderableType:
     """Values before and after, with what became of them."""
     counts = {status: sum(one.status == status for one in compared) for status in _STATUSES}
     said = ", ".join(f"{count:,} {status}" for status, count in counts.items() if count)
@@ -122,31 +129,31 @@ def compared_view(compared: Sequence[Compared], column: str, top: int | None = N
     for one in compared[:top]:
         made_of = Text()
         if one.status == "merged":
-            made_of = Text(", ").join(shown(text) for text in one.made_of[:4])
+            made_of = Text(", ").join(draw_value(text) for text in one.made_of[:4])
             made_of.append(f" and {len(one.made_of) - 4:,} more" if len(one.made_of) > 4 else "")
         what = Text(one.status, _STATUSES[one.status])
-        rows.append((shown(one.value), one.rows_before, one.rows_after, what, made_of))
-    return table(
-        f"{shown(column)}: {said}", ("value", "rows before#", "rows after#", "what", "made of"), rows
+        rows.append((draw_value(one.value), one.rows_before, one.rows_after, what, made_of))
+    return draw_table(
+        f"{draw_value(column)}: {said}", ("value", "rows before#", "rows after#", "what", "made of"), rows
     )
 
 
-def effects_view(outcome: Outcome) -> RenderableType:
+def effects_view(account: Account) -> RenderableType:
     """What each rule did."""
-    noted = any(effect["note"] for effect in outcome.effects)
+    noted = any(effect.note for effect in account.effects)
     rows = (
         (
-            str(effect["rule"]),
-            effect["do"],
-            shown(effect["column"]),
-            effect["values"],
-            effect["rows"],
-            effect["unknown_values"],
-            effect["open_values"],
-            effect["near_misses"],
-            *([shown(effect["note"]) if effect["note"] else ""] if noted else []),
+            str(effect.rule),
+            effect.do,
+            draw_value(effect.column),
+            effect.values,
+            effect.rows,
+            effect.unknown_values,
+            effect.open_values,
+            effect.near_misses,
+            *([draw_value(effect.note) if effect.note else ""] if noted else []),
         )
-        for effect in outcome.effects
+        for effect in account.effects
     )
     names = (
         "rule#",
@@ -158,75 +165,92 @@ def effects_view(outcome: Outcome) -> RenderableType:
         "open#",
         "near misses#",
     )
-    return table("What each rule changed", (*names, "why") if noted else names, rows)
+    return draw_table("What each rule changed", (*names, "why") if noted else names, rows)
 
 
-def unknown_view(outcome: Outcome, most: int = 15) -> RenderableType:
+def unknown_view(account: Account, most: int = 15) -> RenderableType:
     """Values without a label or an entry."""
-    unknown = outcome.unknown
+    unknown = account.unknown
     rows: list[Sequence[Cell]] = [
-        (shown(u.column), shown(u.value), u.rows, f"{u.kind}, rule {u.rule}", shown(u.near) if u.near else "")
+        (
+            draw_value(u.column),
+            draw_value(u.value),
+            u.rows,
+            f"{u.kind}, rule {u.rule}",
+            draw_value(" or ".join(u.near)) if u.near else "",
+        )
         for u in unknown[:most]
     ]
     if len(unknown) > most:
         left = sum(u.rows for u in unknown[most:])
         rows.append(("", Text(f"{len(unknown) - most:,} more", "dim"), left, "", ""))
-    title = f"Unknown: {counted(len(unknown), 'value')}, {counted(sum(u.rows for u in unknown), 'row')}"
+    title = (
+        f"Unknown: {format_count(len(unknown), 'value')}, {format_count(sum(u.rows for u in unknown), 'row')}"
+    )
     names: tuple[str, ...] = ("column", "value", "rows#", "what", "nearest")
     if not any(u.near for u in unknown):
         names, rows = names[:-1], [row[:-1] for row in rows]
-    return table(title, names, rows)
+    return draw_table(title, names, rows)
 
 
-def open_view(outcome: Outcome, most: int = 15) -> RenderableType:
+def open_view(account: Account, most: int = 15) -> RenderableType:
     """Values that wait for a person."""
-    waiting = outcome.open
+    waiting = account.open
     rows: list[Sequence[Cell]] = [
         (
-            shown(one.column),
-            shown(one.value),
+            draw_value(one.column),
+            draw_value(one.value),
             one.rows,
-            shown(one.proposal),
-            score_said(one.score),
-            shown(one.why),
+            draw_value(one.proposal),
+            format_score(one.score),
+            draw_value(format_reasons(one.reasons, one.value)),
         )
         for one in waiting[:most]
     ]
     if left := waiting[most:]:
         rows.append(("", Text(f"{len(left):,} more", "dim"), sum(one.rows for one in left), "", "", ""))
-    title = f"Open: {counted(len(waiting), 'value')}, {counted(sum(one.rows for one in waiting), 'row')}"
-    return table(title, ("column", "value", "rows#", "perhaps", "score#", "why"), rows)
+    title = f"Open: {format_count(len(waiting), 'value')}, {format_count(sum(one.rows for one in waiting), 'row')}"
+    return draw_table(title, ("column", "value", "rows#", "perhaps", "score#", "why"), rows)
 
 
-def unfit_view(outcome: Outcome, most: int = 15) -> RenderableType:
+def unfit_view(account: Account, most: int = 15) -> RenderableType:
     """Clean values that don't meet a check."""
-    unfit = outcome.unfit
+    unfit = account.unfit
     rows: list[Sequence[Cell]] = [
-        (shown(u.column), shown(u.value), u.rows, f"check {u.check}", shown(u.note) if u.note else "")
+        (
+            draw_value(u.column),
+            draw_value(u.value),
+            u.rows,
+            f"check {u.check}",
+            draw_value(u.note) if u.note else "",
+        )
         for u in unfit[:most]
     ]
     if left := unfit[most:]:
         rows.append(("", Text(f"{len(left):,} more", "dim"), sum(u.rows for u in left), "", ""))
-    title = f"Not as it must be: {counted(len(unfit), 'value')}, {counted(sum(u.rows for u in unfit), 'row')}"
-    return table(title, ("column", "value", "rows#", "found by", "why"), rows)
+    title = f"Not as it must be: {format_count(len(unfit), 'value')}, {format_count(sum(u.rows for u in unfit), 'row')}"
+    return draw_table(title, ("column", "value", "rows#", "found by", "why"), rows)
 
 
-def hints_view(outcome: Outcome) -> RenderableType:
+def hints_view(hints: Sequence[Hint]) -> RenderableType:
     """Warnings worth reading, one a paragraph."""
     lines = Table.grid(padding=(0, 1))
-    for hint in outcome.hints:
+    for hint in hints:
         lines.add_row(Text(" !", style="bold yellow"), Text(hint.text))
     return Group(Text("Hints", style="bold"), lines)
 
 
-def preview_view(previews: Iterable[Previewed], plain: bool = False) -> RenderableType:
+def preview_view(previews: Iterable[PreviewedRule], plain: bool = False) -> RenderableType:
     """Rule by rule the distinct values that change, before and after, with what differs marked.
 
-    plain: mark by ‹ and › what colours mark elsewhere.
+    Args:
+        previews: The rules and their examples.
+        plain: Mark by ‹ and › what colours mark elsewhere.
     """
     views: list[RenderableType] = []
     for stage, changes, values, rows in previews:
-        title = f"{stage.name}, column {shown(stage.target)}: {counted(values, 'value')} would change"
+        rule = f"{name_rule(stage.number, stage.rule.do)}, column {draw_value(stage.target)}"
+        title = f"{rule}: {format_count(values, 'value')} would change"
         if not changes:
             views.append(Text(f"{title}\n", style="dim"))
             continue
@@ -234,44 +258,45 @@ def preview_view(previews: Iterable[Previewed], plain: bool = False) -> Renderab
         if values > len(changes):
             left = rows - sum(change.rows for change in changes)
             lines.append((Text(f"{values - len(changes):,} more", "dim"), "", "", left))
-        views.append(table(title, ("before", "", "after", "rows#"), lines))
+        views.append(draw_table(title, ("before", "", "after", "rows#"), lines))
     return Group(*views)
 
 
 def _marked(change: Change, plain: bool) -> tuple[Cell, Cell, Cell]:
     """Before and after of a change, with the stretches that differ marked."""
     if not change.before or not change.after or len(change.before) > LONGEST or len(change.after) > LONGEST:
-        return shown(change.before), "→", shown(change.after)
+        return draw_value(change.before), "→", draw_value(change.after)
     sides = (Text(), Text())
-    for one, other in differences(change.before, change.after):
-        for side, stretch, style in zip(sides, (one, other), ("white on red", "black on green"), strict=True):
-            differs = one != other
+    for old, new in find_differences(change.before, change.after):
+        for side, stretch, style in zip(sides, (old, new), ("white on red", "black on green"), strict=True):
+            differs = old != new
             drawn = visible(stretch, every_space=differs) if stretch else ""
             side.append(f"‹{drawn}›" if plain and differs and drawn else drawn, style if differs else "")
     return sides[0], "→", sides[1]
 
 
-def outcome_view(outcome: Outcome) -> RenderableType:
+def outcome_view(account: Account, hints: Sequence[Hint]) -> RenderableType:
     """The whole account: effects, unknown values, hints."""
-    parts = [effects_view(outcome)]
-    if outcome.unknown:
-        parts.append(unknown_view(outcome))
-    if outcome.open:
-        parts.append(open_view(outcome))
-    if outcome.unfit:
-        parts.append(unfit_view(outcome))
-    if outcome.unused:
-        parts.append(unused_line(outcome))
-    if outcome.hints:
-        parts.append(hints_view(outcome))
+    parts = [effects_view(account)]
+    if account.unknown:
+        parts.append(unknown_view(account))
+    if account.open:
+        parts.append(open_view(account))
+    if account.unfit:
+        parts.append(unfit_view(account))
+    if account.unused:
+        parts.append(unused_line(account))
+    if hints:
+        parts.append(hints_view(hints))
     return Group(*parts)
 
 
-def unused_line(outcome: Outcome, most: int = 6) -> Text:
+def unused_line(account: Account, most: int = 6) -> Text:
     """Codes and entries that served for no value, counted by where they come from."""
     by: dict[str, list[str]] = {}
-    for entry in outcome.unused:
-        by.setdefault(f"rule {entry['rule']}, {entry['of']}", []).append(str(shown(entry["entry"])))
+    for entry in account.unused:
+        of = " ".join(str(draw_value(part)) for part in entry.source if part)
+        by.setdefault(f"rule {entry.rule}, {of}", []).append(str(draw_value(entry.entry)))
     said = [
         f"{of}: {', '.join(entries[:most])}"
         + (f" and {len(entries) - most:,} more" if len(entries) > most else "")

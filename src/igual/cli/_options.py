@@ -1,0 +1,56 @@
+"""Arguments and options that several commands share."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+import click
+
+Command = TypeVar("Command", bound=Callable[..., Any])
+
+table_argument = click.argument("table")
+rulebook_argument = click.argument("rulebook")
+encoding_option = click.option(
+    "--encoding", metavar="NAME", help="Encoding of a text table, when its bytes don't tell (such as cp1250)."
+)
+json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON for machines.")
+
+
+def condition_options(command: Command) -> Command:
+    """The words of a condition as options."""
+    options = [
+        click.option("--equals", metavar="TEXT", help="Only values that equal TEXT."),
+        click.option("--contains", metavar="TEXT", help="Only values that contain TEXT."),
+        click.option("--starts", metavar="TEXT", help="Only values that start with TEXT."),
+        click.option("--ends", metavar="TEXT", help="Only values that end with TEXT."),
+        click.option("--word", metavar="TEXT", help="Only values that hold TEXT as a word."),
+        click.option(
+            "--like", metavar="TEXT", help="Only values like TEXT, where * is anything and ? a character."
+        ),
+        click.option(
+            "--pattern", metavar="PATTERN", help="Only values in which a regular expression is found."
+        ),
+        click.option("--above", metavar="N", help="Only numbers above N, or dates after N (2024-05-31)."),
+        click.option("--at-least", metavar="N", help="Only numbers from N on, or dates."),
+        click.option("--below", metavar="N", help="Only numbers below N, or dates."),
+        click.option("--at-most", metavar="N", help="Only numbers up to N, or dates."),
+        click.option("--between", metavar="N N", nargs=2, help="Only numbers or dates from N to N."),
+        click.option("--length", metavar="N", type=int, help="Only values of N characters."),
+        click.option(
+            "--one-of", metavar="TEXT", multiple=True, help="Only these values; give it several times."
+        ),
+        click.option(
+            "--blank/--not-blank", default=None, help="Only values that are blank or missing, or not."
+        ),
+        click.option("--ignore-case", is_flag=True, help="Compare with case set aside."),
+    ]
+    for option in reversed(options):
+        command = option(command)
+    return command
+
+
+def print_json(found: Any) -> None:
+    """Print records as JSON: UTF-8, keys in a fixed order, two spaces deep."""
+    click.echo(json.dumps(found, ensure_ascii=False, indent=2))

@@ -1,0 +1,34 @@
+"""`igual rules`."""
+
+from __future__ import annotations
+
+import click
+
+from igual.cli._options import json_option, print_json
+
+
+@click.command(short_help="List the rules, or show one.")
+@click.argument("do", required=False)
+@json_option
+def rules(do: str | None, as_json: bool) -> None:
+    r"""List what rules can do, with a line and an example each; or show one rule with all its words.
+
+    \b
+    Examples:  igual rules
+               igual rules match
+    """
+    from igual.errors import RulebookError
+    from igual.report.rule_views import describe_rule, rule_view, rules_view
+    from igual.report.terminal import show
+    from igual.rules.registry import find_rules
+
+    known = find_rules()
+    if do is not None and do not in known:
+        raise RulebookError.from_missing("Igual", "rule", do, known)
+    chosen = {do: known[do]} if do is not None else known
+    if as_json:
+        print_json({"rules": [describe_rule(rule) for rule in chosen.values()]})
+    elif do is not None:
+        show(rule_view(known[do]))
+    else:
+        show(rules_view(known))

@@ -1,1 +1,0 @@
-"""Pure computation: distinct values in, distinct values out; no files, no printing."""

@@ -1,0 +1,64 @@
+"""How results show themselves: the one place below `report/` that calls it, and only when something is shown."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+class Displayed:
+    """A result that prints as a terminal shows it, as tables in a notebook, and gives DataFrames.
+
+    What it looks like is decided in `report/`: `report/display.py` has the view of each class, `report/frames.py` the
+    columns of its DataFrames.
+    """
+
+    def __repr__(self) -> str:
+        from igual.report.display import as_plain_text
+
+        return as_plain_text(self)
+
+    def _repr_html_(self) -> str:
+        from igual.report.display import as_html
+
+        return as_html(self)
+
+    def _frame(self, name: str) -> pd.DataFrame:
+        from igual.report.frames import build_frame
+
+        return build_frame(self, name)
+
+
+def to_sentence(finding: Any) -> str:
+    """Write one finding or hint as a sentence.
+
+    Args:
+        finding: A structured finding that `report/` has a sentence for.
+
+    Returns:
+        The sentence, with everything invisible drawn.
+    """
+    from igual.report.display import as_sentence
+
+    return as_sentence(finding)
+
+
+def format_short_list(texts: Sequence[str], most: int = 3) -> str:
+    """Write the first few of some texts for a short `repr`, and count the others.
+
+    Args:
+        texts: The texts.
+        most: How many to write out.
+
+    Returns:
+        Such as "'oak', 'elm' and 3 more".
+
+    Example:
+        >>> format_short_list(["oak", "elm", "ash", "yew"], 2)
+        "'oak', 'elm' and 2 more"
+    """
+    more = f" and {len(texts) - most:,} more" if len(texts) > most else ""
+    return ", ".join(map(repr, texts[:most])) + more

@@ -1,0 +1,205 @@
+"""What every kind of table can do, and how its columns get in and out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any, NamedTuple, Protocol
+
+import pyarrow as pa
+
+from igual.column import Column
+from igual.errors import TableError
+
+
+class OutputType(NamedTuple):
+    """What a clean column is to be in its table.
+
+    Attributes:
+        kind: 'text', 'number' or 'date'.
+        order: For labels, all of them in their order; None where texts have no order.
+    """
+
+    kind: str = "text"
+    order: tuple[str, ...] | None = None
+
+
+class CleanColumn(NamedTuple):
+    """A column as rules have left it: all that an engine needs to write it out.
+
+    Attributes:
+        name: Of the column that is written.
+        source: The column of the table that it was made from.
+        column: The raw column; in the order of its distinct values stand the clean ones.
+        values: What each raw value has become, (distinct,).
+        output: What the values are to be in the table.
+    """
+
+    name: str
+    source: str
+    column: Column
+    values: pa.Array
+    output: OutputType
+
+
+class Engine(Protocol):
+    """What a kind of table must be able to do; tables and columns are never changed in place."""
+
+    def names(self, table: Any) -> list[str]:
+        """List the column names, in order; a name may stand twice."""
+
+    def kind(self, table: Any, position: int) -> str:
+        """Tell 'text' for a column of texts, else its type; what follows a colon says more."""
+
+    def column(self, table: Any, position: int) -> Column:
+        """Encode a column; one that holds no texts is encoded as it would be printed."""
+
+    def rename(self, table: Any, names: Sequence[str]) -> Any:
+        """Give the same table other column names, one for each column."""
+
+    def rebuild(self, table: Any, columns: Sequence[CleanColumn]) -> Any:
+        """Put the clean columns in their places, and new ones at the end, of the same kind of table."""
+
+
+class Source(NamedTuple):
+    """A table that rules can read.
+
+    Attributes:
+        table: The table, of any kind that has an engine.
+        engine: How its columns get in and out.
+    """
+
+    table: Any
+    engine: Engine
+
+    @property
+    def names(self) -> list[str]:
+        """The column names, in order; a name may stand twice."""
+        return self.engine.names(self.table)
+
+    def column(self, name: str) -> Column:
+        """Encode a column for rules.
+
+        Args:
+            name: Of the column.
+
+        Returns:
+            The encoded column.
+
+        Raises:
+            TableError: Where it holds anything but texts.
+        """
+        position = self.names.index(name)
+        if (kind := self.engine.kind(self.table, position)) != "text":
+            raise TableError(
+                f"column {name!r} is {kind}; Igual works on texts: turn the column into texts first, "
+                "so that you decide how its cells are written"
+            )
+        return self.engine.column(self.table, position)
+
+    def rebuild(self, columns: Sequence[CleanColumn]) -> Any:
+        """Put clean columns into the table, which stays as it is.
+
+        Args:
+            columns: The clean columns.
+
+        Returns:
+            A table of the same kind.
+        """
+        return self.engine.rebuild(self.table, columns)
+
+
+def find_engine(table: Any) -> Engine:
+    """Find the engine for a table by its type, without importing libraries that aren't in use.
+
+    Args:
+        table: A pandas DataFrame (or a frame derived from it), an Arrow table, or a dict of sequences.
+
+    Returns:
+        Its engine.
+
+    Raises:
+        TableError: For anything else.
+    """
+    modules = {kind.__module__.partition(".")[0] for kind in type(table).__mro__}
+    if "pandas" in modules and hasattr(table, "columns"):
+        from igual.engines.pandas import PandasEngine
+
+        return PandasEngine()
+    if "pyarrow" in modules and hasattr(table, "column_names"):
+        from igual.engines.arrow import ArrowEngine
+
+        return ArrowEngine()
+    if isinstance(table, Mapping):
+        from igual.engines.plain import PlainEngine
+
+        return PlainEngine()
+    raise TableError(
+        f"can't take a table of type {type(table).__name__}; give a pandas DataFrame, an Arrow table, "
+        "or a dict of column names and sequences"
+    )
+
+
+def open_table(table: Any) -> Source:
+    """Take a table of any kind.
+
+    Args:
+        table: As for `find_engine`.
+
+    Returns:
+        The table with its engine.
+
+    Raises:
+        TableError: For something that isn't a table.
+    """
+    return Source(table, find_engine(table))
+
+
+def read_values(values: Any) -> Column:
+    """Encode the texts of one column.
+
+    Args:
+        values: A Series, an Arrow array, or any sequence of texts and Nones.
+
+    Returns:
+        The encoded column.
+
+    Raises:
+        TableError: For anything else, and for values that aren't texts.
+    """
+    table, _ = wrap_values(values)
+    return open_table(table).column("values")
+
+
+def wrap_values(values: Any) -> tuple[Any, Callable[[Any, str], Any]]:
+    """Make a table of one column.
+
+    Args:
+        values: As for `read_values`.
+
+    Returns:
+        The table, whose column is called 'values', and a function that takes a column out of such a table again.
+
+    Raises:
+        TableError: For something that isn't the values of one column.
+    """
+    if (
+        isinstance(values, str | bytes | Mapping)
+        or not hasattr(values, "__len__")
+        or hasattr(values, "columns")
+    ):
+        raise TableError(
+            f"expected the values of one column, such as a list or a Series; found {type(values).__name__}"
+        )
+    modules = {kind.__module__.partition(".")[0] for kind in type(values).__mro__}
+    if "pandas" in modules:
+        import pandas as pd
+
+        series = values if isinstance(values, pd.Series) else pd.Series(values)
+        frame = series.rename("values").to_frame()
+        return frame, lambda table, name: table[name].rename(series.name)
+    if "pyarrow" in modules:
+        whole = isinstance(values, pa.Array)
+        return pa.table(
+            {"values": values}
+        ), lambda table, name: table[name].combine_chunks() if whole else table[name]
+    return {"values": values}, lambda table, name: table[name]

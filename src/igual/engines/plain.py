@@ -1,0 +1,64 @@
+"""Tables as a dict of column names and sequences, for those who use neither pandas nor Arrow."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import pandas as pd
+
+from igual.column import Column
+from igual.engines.arrow import to_measures
+from igual.engines.base import CleanColumn, OutputType
+from igual.engines.pandas import PandasEngine
+from igual.errors import TableError
+
+PlainTable = Mapping[str, Sequence[Any]]
+
+
+class PlainEngine:
+    """Clean columns come out as lists; None and NaN are missing and stay what they were."""
+
+    def names(self, table: PlainTable) -> list[str]:
+        """List the column names, in order."""
+        if bad := [name for name in table if not isinstance(name, str)]:
+            raise TableError(f"column names must be texts; found {bad[0]!r}")
+        lengths = {name: len(column) for name, column in table.items()}
+        if len(set(lengths.values())) > 1:
+            listed = ", ".join(f"{name!r} {length:,}" for name, length in lengths.items())
+            raise TableError(f"the columns differ in length: {listed}")
+        return list(table)
+
+    def kind(self, table: PlainTable, position: int) -> str:
+        """Tell 'text' for a column of texts, else its type."""
+        return PandasEngine().kind(_to_frame_of_one(table, position), 0)
+
+    def column(self, table: PlainTable, position: int) -> Column:
+        """Encode a column."""
+        return PandasEngine().column(_to_frame_of_one(table, position), 0)
+
+    def rename(self, table: PlainTable, names: Sequence[str]) -> dict[str, Any]:
+        """Give the same table other column names."""
+        return dict(zip(names, table.values(), strict=True))
+
+    def rebuild(self, table: PlainTable, columns: Sequence[CleanColumn]) -> dict[str, Any]:
+        # A list has no order of labels to carry; texts keep their own kind of missing value.
+        """Put the clean columns in their places, and new ones at the end."""
+        texts = [clean._replace(output=OutputType()) for clean in columns]
+        rebuilt = PandasEngine().rebuild(_to_frame(table), texts)
+        lists = {
+            clean.name: rebuilt[clean.name].to_list()
+            if (measures := to_measures(clean)) is None
+            else clean.column.decode(measures, measures.type).to_pylist()
+            for clean in columns
+        }
+        return {**table, **lists}
+
+
+def _to_frame_of_one(table: PlainTable, position: int) -> pd.DataFrame:
+    name = list(table)[position]
+    return _to_frame({name: table[name]})
+
+
+def _to_frame(table: PlainTable) -> pd.DataFrame:
+    return pd.DataFrame({name: pd.Series(list(column), dtype=object) for name, column in table.items()})

@@ -1,0 +1,183 @@
+"""SQL databases: rules applied to what a table holds, while its rows stay where they are."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+
+from igual.column import Column
+from igual.conditions import Condition
+from igual.engines import CleanColumn, Source
+from igual.errors import TableError
+from igual.files.queries import engine_for, reading, translate_errors, url_of
+from igual.looking.tally import Tally, tally_column
+from igual.runs.outcome import Outcome
+from igual.runs.rulebook import Rulebook
+
+_AT_A_TIME = 5_000
+
+
+@dataclass(frozen=True)
+class _CountedColumns:
+    """An engine of columns that were counted elsewhere; there is no table to write them to."""
+
+    listed: Sequence[str]
+    columns: Mapping[str, Column]
+
+    def names(self, table: Any) -> list[str]:
+        return list(self.listed)
+
+    def kind(self, table: Any, position: int) -> str:
+        return "text"
+
+    def column(self, table: Any, position: int) -> Column:
+        return self.columns[self.listed[position]]
+
+    def rename(self, table: Any, names: Sequence[str]) -> Any:
+        return table
+
+    def rebuild(self, table: Any, columns: Sequence[CleanColumn]) -> Any:
+        return table
+
+
+class Database:
+    """A SQL database, reached through SQLAlchemy (the extra `sql`).
+
+    Args:
+        url: As SQLAlchemy writes it, such as sqlite:///trees.db or postgresql+psycopg://host/trees; a password may
+            be in it, or in the environment as the database's driver wants it. It is never printed, recorded or put
+            into an error.
+
+    Raises:
+        TableError: Where the URL isn't one or its driver isn't installed.
+
+    Example:
+        >>> import igual
+        >>> igual.Database("sqlite://")
+        <igual.Database sqlite>
+    """
+
+    def __init__(self, url: str) -> None:
+        self._engine = engine_for(url)
+
+    @classmethod
+    def named(cls, name: str) -> Database:
+        """The database whose URL stands in the environment: IGUAL_DATABASE_TREES for 'trees'."""
+        return cls(url_of(name))
+
+    def __repr__(self) -> str:
+        return f"<igual.Database {self._engine.dialect.name}>"
+
+    def __enter__(self) -> Database:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Close the connections."""
+        self._engine.dispose()
+
+    def tally(self, table: str, column: str) -> Tally:
+        """Distinct values of a column and how many rows have each, counted in the database."""
+        return tally_column(self._columns(table, [column])[column], Condition())
+
+    def apply(self, book: Rulebook, table: str, *, crosswalk: str | None = None) -> Outcome:
+        """Apply a rulebook to a table's distinct values; no row leaves the database.
+
+        Columns that rules read together are counted as the combinations that occur.
+
+        Args:
+            book: The rulebook.
+            table: The name of the table.
+            crosswalk: Write raw and clean values, rows and how to a new table of this name, for a join in the database.
+
+        Returns:
+            An `Outcome` whose `table` is None.
+
+        Raises:
+            TableError: For a table or column that isn't there, a column that holds no texts, or a crosswalk's table
+                that is there already.
+        """
+        names = table_columns(self._engine, table)
+        columns: dict[str, Column] = {}
+        for group in book.group_columns(book.source_columns(names)):
+            columns |= self._columns(table, group)
+        account = book.run(Source(None, _CountedColumns(names, columns)))
+        if crosswalk is not None:
+            write_new_table(self._engine, crosswalk, account.crosswalk.table)
+        return Outcome(account, None)
+
+    def _columns(self, table: str, names: Sequence[str]) -> dict[str, Column]:
+        """Columns whose rows are the combinations that occur, each for as many rows as have it."""
+        known = table_columns(self._engine, table)
+        for name in names:
+            if name not in known:
+                raise TableError.from_missing(f"table {table!r}", "column", name, known)
+        texts, rows = combinations(self._engine, table, names)
+        weights = rows.to_numpy(zero_copy_only=False).astype(np.int64)
+        columns: dict[str, Any] = {}
+        for name, column in zip(names, texts, strict=True):
+            encoded = Column.from_arrow(column)
+            columns[name] = Column(encoded.values, encoded.codes, weights)
+        return columns
+
+
+def table_columns(engine: Any, table: str) -> list[str]:
+    """The columns of a table. Raises TableError where it isn't there."""
+    import sqlalchemy
+
+    with translate_errors(sqlalchemy):
+        inspector = sqlalchemy.inspect(engine)
+        names = [*inspector.get_table_names(), *inspector.get_view_names()]
+        if table not in names:
+            raise TableError.from_missing("the database", "table", table, names)
+        return [column["name"] for column in inspector.get_columns(table)]
+
+
+def combinations(engine: Any, table: str, columns: Sequence[str]) -> tuple[list[pa.Array], pa.Array]:
+    """The distinct combinations of columns as texts, and how many rows have each; counted in the database."""
+    import sqlalchemy
+
+    source = sqlalchemy.table(table, *(sqlalchemy.column(name) for name in columns))
+    asked = [source.c[name] for name in columns]
+    query = sqlalchemy.select(*asked, sqlalchemy.func.count()).group_by(*asked)
+    with reading(engine) as connection:
+        rows = connection.execute(query).fetchall()
+    cells = list(zip(*rows, strict=True)) if rows else [()] * (len(columns) + 1)
+    for name, column in zip(columns, cells, strict=False):
+        other = next((cell for cell in column if cell is not None and not isinstance(cell, str)), None)
+        if other is not None:
+            raise TableError(f"column {name!r} holds no texts but {type(other).__name__}s; cast it in a view")
+    # The database gives them in any order.
+    order = sorted(
+        range(len(rows)), key=lambda place: tuple((cell is None, cell or "") for cell in rows[place][:-1])
+    )
+    texts = [pa.array([column[place] for place in order], pa.large_string()) for column in cells[:-1]]
+    return texts, pa.array([cells[-1][place] for place in order], pa.int64())
+
+
+def write_new_table(engine: Any, name: str, made: pa.Table) -> None:
+    """Write a table that isn't there yet, whole or not at all. Raises TableError where it is there."""
+    import sqlalchemy
+
+    kinds = {
+        column.name: sqlalchemy.BigInteger() if pa.types.is_integer(column.type) else sqlalchemy.Text()
+        for column in made.schema
+    }
+    table = sqlalchemy.Table(
+        name, sqlalchemy.MetaData(), *(sqlalchemy.Column(n, kind) for n, kind in kinds.items())
+    )
+    with translate_errors(sqlalchemy):
+        if sqlalchemy.inspect(engine).has_table(name):
+            raise TableError(
+                f"the database has a table {name!r} already, which is not written over; take another name"
+            )
+        with engine.begin() as connection:
+            table.create(connection)
+            for at in range(0, made.num_rows, _AT_A_TIME):
+                connection.execute(table.insert(), made.slice(at, _AT_A_TIME).to_pylist())

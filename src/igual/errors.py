@@ -1,0 +1,130 @@
+"""What can be wrong with a call or an input, in words for the person who can mend it."""
+
+from __future__ import annotations
+
+import contextlib
+import difflib
+from collections.abc import Iterable, Iterator
+from typing import Self
+
+
+class IgualError(Exception):
+    """Anything that Igual refuses, with a message of one or two lines for a data steward.
+
+    Attributes:
+        name: What was asked for, where something of that name was missing; else None.
+        available: The names that would have been valid.
+    """
+
+    name: str | None = None
+    available: tuple[str, ...] = ()
+
+    @classmethod
+    def from_missing(cls, owner: str, kind: str, name: str, available: Iterable[str]) -> Self:
+        """Build the error for a name that isn't there, with the nearest one that is.
+
+        Args:
+            owner: What was searched, such as "the table".
+            kind: What was searched for, such as "column".
+            name: The name that was asked for.
+            available: The names that are there.
+
+        Returns:
+            The error, to be raised by the caller.
+
+        Example:
+            >>> str(TableError.from_missing("the table", "column", "specis", ["species", "site"]))
+            "the table has no column 'specis'; did you mean 'species'?"
+        """
+        valid = tuple(available)
+        error = cls(f"{owner} has no {kind} {name!r}{did_you_mean(name, valid)}")
+        error.name, error.available = name, valid
+        return error
+
+
+class TableError(IgualError):
+    """A table, or one of its columns, is not what was expected."""
+
+
+class ListError(IgualError):
+    """A reference list or a codebook contradicts itself or is incomplete."""
+
+
+class RulebookError(IgualError):
+    """A rulebook, a rule or a condition is not understood."""
+
+
+class RulingError(IgualError):
+    """A ruling, a file of rulings or a sheet of them is not understood, or can't be applied."""
+
+
+class OutputError(IgualError):
+    """A result could not be written where it was asked for."""
+
+
+class IgualWarning(UserWarning):
+    """Something that was not refused, but is worth knowing."""
+
+
+@contextlib.contextmanager
+def error_context(where: str, error: type[IgualError]) -> Iterator[None]:
+    """Put what is being read, such as a file or a rule, in front of the message of any error within.
+
+    Args:
+        where: The text to put in front.
+        error: The class of the error that comes out.
+
+    Yields:
+        Nothing.
+    """
+    try:
+        yield
+    except IgualError as cause:
+        raise error(f"{where}: {cause}") from None
+
+
+def find_nearest(word: str, choices: Iterable[str]) -> str | None:
+    """Find the choice that `word` was probably meant to be.
+
+    Args:
+        word: What was written.
+        choices: The valid words.
+
+    Returns:
+        The nearest choice, or None when none is near.
+
+    Example:
+        >>> find_nearest("specis", ["species", "site"])
+        'species'
+    """
+    by_key = {choice.strip().lower(): choice for choice in choices}
+    close = difflib.get_close_matches(word.strip().lower(), by_key, n=1, cutoff=0.6)
+    return by_key[close[0]] if close else None
+
+
+def did_you_mean(word: str, choices: Iterable[str], most: int = 12) -> str:
+    """Write the end of a message: the nearest valid word, or else the valid words themselves.
+
+    Args:
+        word: What was written.
+        choices: The valid words.
+        most: How many valid words to list at most.
+
+    Returns:
+        A text that starts with a semicolon.
+
+    Example:
+        >>> did_you_mean("wher", ["where", "nth"])
+        "; did you mean 'where'?"
+        >>> did_you_mean("x", ["where", "nth"])
+        '; there are: where, nth'
+    """
+    valid = list(choices)
+    if (near := find_nearest(word, valid)) is not None:
+        return f"; did you mean {near!r}?"
+    more = f" and {len(valid) - most} more" if len(valid) > most else ""
+    listed = [
+        choice if choice == choice.strip() and any(map(str.isalnum, choice)) else repr(choice)
+        for choice in valid[:most]
+    ]
+    return f"; there are: {', '.join(listed)}{more}" if valid else "; there are none"

@@ -1,0 +1,105 @@
+"""Codebooks: codes and their labels."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from igual.errors import ListError
+from igual.lists.codes import CodeMeaning, check_codes
+
+
+@dataclass(frozen=True, repr=False)
+class Codebook:
+    """Codes and their labels, in order.
+
+    Attributes:
+        labels: Code to label; every code and every label is a text that isn't blank.
+        special: What plain codes can't say: ranges of numbers, and meanings for some time only.
+        file: Where it was read from, as a rulebook that is saved will name it; None keeps it in the rulebook.
+        read_with: Further words by which a rulebook names where it comes from (language; sql and database).
+
+    Raises:
+        ListError: For a code without a label, and for codes that contradict each other.
+
+    Example:
+        >>> Codebook({"1": "good", "2": "fair"})
+        <igual.Codebook of 2 codes: '1' = 'good', '2' = 'fair'>
+    """
+
+    labels: Mapping[str, str]
+    special: Sequence[CodeMeaning] = ()
+    file: str | None = field(default=None, compare=False)
+    read_with: Mapping[str, str] = field(default_factory=dict, compare=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "special", tuple(CodeMeaning(*entry) for entry in self.special))
+        if not self.labels and not self.special:
+            raise ListError("a codebook needs at least one code")
+        codes = [*self.labels.items(), *((entry.code, entry.label) for entry in self.special)]
+        for code, label in codes:
+            if not isinstance(code, str) or not isinstance(label, str):
+                raise ListError(f"a codebook holds texts; found {code!r}: {label!r}")
+            if not label.strip():
+                raise ListError(f"code {code!r} has no label")
+        check_codes(self.special)
+
+    @classmethod
+    def load(
+        cls, path: str | os.PathLike[str], *, encoding: str | None = None, language: str | None = None
+    ) -> Codebook:
+        """Read a codebook from a table file with the columns `code` and `label`, in order.
+
+        Further columns whose names start with `code` hold other codes of the same label. A range of numbers stands in
+        `code_first` and `code_last`; `valid_from` and `valid_to` say on which days a row holds. Other columns are left
+        alone. From SKOS (.ttl, .jsonld) notations are the codes and preferred labels the labels.
+
+        Args:
+            path: The file: .csv, .xlsx, .parquet, .ttl or .jsonld.
+            encoding: Of a text table, when it is known better than its bytes tell.
+            language: Of the labels in a SKOS file; None takes the only language there is.
+
+        Returns:
+            The codebook.
+
+        Raises:
+            ListError: Names the row (the header is row 1) of a repeated code or a missing label.
+        """
+        from igual.files.lists import load_codebook
+
+        return load_codebook(path, encoding, language)
+
+    @classmethod
+    def from_sql(cls, url: str, query: str) -> Codebook:
+        """Read a codebook from what a query gives, with columns as for `load`; requires the extra `sql`.
+
+        Args:
+            url: Of the database, as SQLAlchemy writes it; it is never printed or kept.
+            query: A query that only reads.
+
+        Returns:
+            The codebook.
+
+        Raises:
+            ListError: As for `load`, and for a query that does anything but read.
+        """
+        from igual.files.lists import query_codebook
+
+        return query_codebook(url, query)
+
+    @property
+    def order(self) -> tuple[str, ...]:
+        """The labels in the order of their codes, each once."""
+        return tuple(dict.fromkeys([*self.labels.values(), *(entry.label for entry in self.special)]))
+
+    @property
+    def is_dated(self) -> bool:
+        """Whether what a code means depends on the day."""
+        return any(entry.since or entry.until for entry in self.special)
+
+    def __repr__(self) -> str:
+        codes = [f"{code!r} = {label!r}" for code, label in self.labels.items()]
+        codes += [f"{entry.describe()!r} = {entry.label!r}" for entry in self.special]
+        more = f" and {len(codes) - 3:,} more" if len(codes) > 3 else ""
+        return f"<igual.Codebook of {len(codes):,} codes: {', '.join(codes[:3])}{more}>"

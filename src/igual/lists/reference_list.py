@@ -1,0 +1,140 @@
+"""Reference lists: the accepted values of a column."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from igual.display import format_short_list
+from igual.errors import ListError
+
+
+@dataclass(frozen=True, repr=False)
+class ReferenceList:
+    """The accepted values of a column.
+
+    Attributes:
+        values: The entries, in order, none twice.
+        aliases: Entry to other spellings of it; an alias belongs to one entry only and is no entry itself.
+        attributes: Further columns of the list by name, one text (or None) per entry.
+        file: Where it was read from, as a rulebook that is saved will name it; None keeps it in the rulebook.
+        read_with: Further words by which a rulebook names where it comes from (language; sql and database).
+        entry_of: Every accepted spelling, entries and aliases, and the entry it stands for.
+
+    Raises:
+        ListError: For a blank or repeated entry, and for an alias of two entries.
+
+    Example:
+        >>> species = ReferenceList(["Norway maple", "Common oak"], aliases={"Norway maple": ["ACPL"]})
+        >>> species.entry_of["ACPL"]
+        'Norway maple'
+        >>> species
+        <igual.ReferenceList of 2 entries and 1 alias: 'Norway maple', 'Common oak'>
+    """
+
+    values: Sequence[str]
+    aliases: Mapping[str, Sequence[str]] = field(default_factory=dict)
+    attributes: Mapping[str, Sequence[str | None]] = field(default_factory=dict)
+    file: str | None = field(default=None, compare=False)
+    read_with: Mapping[str, str] = field(default_factory=dict, compare=False)
+    entry_of: Mapping[str, str] = field(init=False, compare=False)
+
+    def __post_init__(self) -> None:
+        set_field = object.__setattr__  # the dataclass is frozen
+        set_field(self, "values", tuple(self.values))
+        set_field(self, "aliases", {entry: tuple(given) for entry, given in self.aliases.items() if given})
+        set_field(self, "attributes", {name: tuple(column) for name, column in self.attributes.items()})
+        if not self.values:
+            raise ListError("a reference list needs at least one entry")
+        _refuse_repeats(self.values)
+        for name, column in self.attributes.items():
+            if len(column) != len(self.values):
+                raise ListError(f"attribute {name!r} has {len(column)} values for {len(self.values)} entries")
+        set_field(self, "entry_of", self._collect_spellings())
+
+    @classmethod
+    def load(
+        cls, path: str | os.PathLike[str], *, encoding: str | None = None, language: str | None = None
+    ) -> ReferenceList:
+        """Read a reference list from a table file with the column `value`, perhaps `alias`, and attributes.
+
+        Several aliases of an entry stand in one cell, separated by `|`. From SKOS (.ttl, .jsonld; requires the extra
+        `skos`) preferred labels are the entries, alternative and hidden ones their aliases; uri, notation, broader
+        and hidden are attributes.
+
+        Args:
+            path: The file: .csv, .xlsx, .parquet, .ttl or .jsonld.
+            encoding: Of a text table, when it is known better than its bytes tell.
+            language: Of the labels in a SKOS file; None takes the only language there is.
+
+        Returns:
+            The list.
+
+        Raises:
+            ListError: Names the row (the header is row 1) of a repeated or blank entry or alias.
+        """
+        from igual.files.lists import load_reference_list
+
+        return load_reference_list(path, encoding, language)
+
+    @classmethod
+    def from_sql(cls, url: str, query: str) -> ReferenceList:
+        """Read a reference list from what a query gives, with columns as for `load`; requires the extra `sql`.
+
+        Args:
+            url: Of the database, as SQLAlchemy writes it; it is never printed or kept.
+            query: A query that only reads.
+
+        Returns:
+            The list.
+
+        Raises:
+            ListError: As for `load`, and for a query that does anything but read.
+        """
+        from igual.files.lists import query_reference_list
+
+        return query_reference_list(url, query)
+
+    def save_skos(self, path: str | os.PathLike[str], *, language: str | None = None) -> None:
+        """Write the list as SKOS, Turtle or JSON-LD by the ending of the name. `load` reads the same list back.
+
+        Args:
+            path: The file to write: .ttl or .jsonld.
+            language: Of the labels; None gives them none.
+
+        Raises:
+            OutputError: For another ending, or where the file can't be written.
+        """
+        from igual.files.skos import write_concepts
+
+        write_concepts(self, path, language)
+
+    def __repr__(self) -> str:
+        aliases = sum(map(len, self.aliases.values()))
+        with_aliases = f" and {aliases:,} alias{'' if aliases == 1 else 'es'}" if aliases else ""
+        entries = "1 entry" if len(self.values) == 1 else f"{len(self.values):,} entries"
+        return f"<igual.ReferenceList of {entries}{with_aliases}: {format_short_list(self.values)}>"
+
+    def _collect_spellings(self) -> dict[str, str]:
+        known = {entry: entry for entry in self.values}
+        for entry, given in self.aliases.items():
+            if entry not in known:
+                raise ListError(f"aliases are given for {entry!r}, which is not an entry")
+            for alias in given:
+                if not isinstance(alias, str) or not alias.strip():
+                    raise ListError(f"an alias of {entry!r} is blank")
+                owner = known.setdefault(alias, entry)
+                if owner != entry:
+                    raise ListError(f"alias {alias!r} stands for two entries: {owner!r} and {entry!r}")
+        return known
+
+
+def _refuse_repeats(values: Iterable[str]) -> None:
+    seen: set[str] = set()
+    for value in values:
+        if not isinstance(value, str) or not value.strip():
+            raise ListError(f"entry {len(seen) + 1} of a reference list is blank or not a text: {value!r}")
+        if value in seen:
+            raise ListError(f"entry {value!r} stands twice in the reference list")
+        seen.add(value)

@@ -1,0 +1,1 @@
+"""The first look at a table: surveys, tallies, comparisons, headers."""

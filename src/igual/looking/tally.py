@@ -1,0 +1,123 @@
+"""Distinct values and how often they occur."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Literal, NamedTuple
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import TEXT, Column
+from igual.conditions import Condition
+from igual.display import Displayed, to_sentence
+from igual.lists import ReferenceList
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+Sort = Literal["rows", "value"]
+Lists = Mapping[str, ReferenceList]
+SCHEMA = pa.schema({"value": TEXT, "rows": pa.int64(), "share": pa.float64(), "running_share": pa.float64()})
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Tally(Displayed):
+    """Distinct values and how often they occur; it prints well.
+
+    Attributes:
+        counts: Arrow table with value, rows, share and running_share (both of all rows of the column, 0 to 1).
+        rows: All rows of the column, whether they meet the condition or not.
+        top: How many values `table` has at most.
+    """
+
+    counts: pa.Table
+    rows: int
+    top: int | None = None
+
+    @property
+    def table(self) -> pd.DataFrame:
+        """DataFrame with value, rows, share and running_share (both of all rows of the column, 0 to 1)."""
+        return self._frame("table")
+
+    @property
+    def counted(self) -> int:
+        """Rows that meet the condition."""
+        return int(self.counts["rows"].to_numpy().sum())
+
+    @property
+    def rest(self) -> int:
+        """Rows of the values that `top` leaves out."""
+        return self.counted - int(self.counts["rows"].to_numpy()[: self.top].sum())
+
+
+class Unread(NamedTuple):
+    """Values that a condition with limits can't compare.
+
+    Attributes:
+        values: How many distinct values.
+        rows: How many rows have them.
+        example: The first of them.
+    """
+
+    values: int
+    rows: int
+    example: str
+
+    def __str__(self) -> str:
+        return to_sentence(self)
+
+
+def tally_column(
+    column: Column,
+    condition: Condition,
+    lists: Lists | None = None,
+    sort: Sort = "rows",
+    top: int | None = None,
+) -> Tally:
+    """Count the distinct values that meet a condition.
+
+    Args:
+        column: The column.
+        condition: Which values count.
+        lists: Reference lists that the condition names.
+        sort: By `rows` (most first, then by value) or by `value` (in Unicode order); missing stands last.
+        top: How many values the table has at most.
+    """
+    mask = condition.mask(column.values, lists=lists)
+    values, rows = column.values.filter(pa.array(mask)), column.counts[mask]
+    by_value = np.asarray(pc.sort_indices(values))
+    order = by_value if sort == "value" else by_value[np.argsort(-rows[by_value], kind="stable")]
+    rows = rows[order]
+    total = max(int(column.counts.sum()), 1)
+    share = rows / total
+    running = np.cumsum(rows) / total
+    return Tally(
+        pa.table([values.take(pa.array(order)), rows, share, running], schema=SCHEMA),
+        int(column.counts.sum()),
+        top,
+    )
+
+
+def count_rows_meeting(column: Column, condition: Condition, lists: Lists | None = None) -> int:
+    """Rows whose value meets a condition."""
+    return int(column.counts[condition.mask(column.values, lists=lists)].sum())
+
+
+def find_unread(column: Column, condition: Condition) -> Unread | None:
+    """Find values that a condition with limits can't compare, since they are no plain numbers or dates.
+
+    Args:
+        column: The column.
+        condition: The condition.
+
+    Returns:
+        How many there are; None where there are none.
+    """
+    mask = condition.unread(column.values)
+    if not mask.any():
+        return None
+    first = column.values[int(np.flatnonzero(mask)[0])].as_py()
+    return Unread(int(mask.sum()), int(column.counts[mask].sum()), first)

@@ -1,0 +1,399 @@
+"""Candidates: the spellings that a value may mean, found in several ways and weighed by what their edits cost."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import TEXT, Mask
+from igual.matching import fitted
+from igual.matching.chunks import run_in_threads
+from igual.matching.deletions import Deletions
+from igual.matching.edits import FAR, UNIT, Edits, Prepared
+from igual.matching.forms import Forms
+from igual.matching.grams import Grams
+from igual.matching.pairs import (
+    Ints,
+    expand_spans,
+    find_run_starts,
+    mark_run_starts,
+    number_within_runs,
+    pack_pairs,
+    sort_distinct_pairs,
+)
+from igual.matching.scoring import MOST_LETTERS, Candidates, Floats, chances
+from igual.matching.sounds import consonants, unspaced
+from igual.matching.texts import Texts
+from igual.matching.vocabulary import Vocabulary
+from igual.matching.words import Wording, Words
+
+BY_LETTERS, BY_WORDS, BY_INITIALS = range(3)
+# A value whose best candidate within two edits costs no more than this is not searched for more widely.
+_SURE, _SURE_PER_LETTER = 2.6, 0.85
+# Candidates that are less likely than the best by a factor of e to this power aren't weighed, nor more than so many.
+_WEIGHED_COST, _WEIGHED = 6.0, 16
+_MOST_SURFACE, _MOST_SOUNDS = 3, 5
+_INITIALS_COST, _INITIALS_CROWD = 6.0, 60
+# A list of so many spellings is worth building in several threads.
+_LONG_LIST = 20_000
+
+
+class Sounded(NamedTuple):
+    """How texts sound, prepared for comparing.
+
+    Attributes:
+        sounds: All sounds.
+        consonants: The consonants among them.
+    """
+
+    sounds: Prepared
+    consonants: Prepared
+
+
+class Queries(NamedTuple):
+    """Values in every form that matching compares, prepared for comparing.
+
+    Attributes:
+        forms: The values in all forms.
+        letters: Their letters, for edits between letters.
+        sounded: Their sounds, for edits between sounds.
+        words: Their words, next to those of the entries.
+    """
+
+    forms: Forms
+    letters: Prepared
+    sounded: Sounded
+    words: Words
+
+    def take(self, positions: Ints) -> Queries:
+        """Choose some of the values.
+
+        Args:
+            positions: Which ones, (chosen,).
+
+        Returns:
+            The queries of these values.
+        """
+        sounds, consonants = self.sounded
+        return Queries(
+            self.forms.take(positions),
+            self.letters.take(positions),
+            Sounded(sounds.take(positions), consonants.take(positions)),
+            self.words.take(positions),
+        )
+
+
+class CandidateSearch:
+    """Spellings of a list, indexed in every way by which a value may find them.
+
+    What only some values need is built when the first of them comes.
+
+    Args:
+        spellings: Entries and aliases, in the order of their characters, (spellings,).
+        vocabulary: Words that are treated in a way of their own.
+    """
+
+    def __init__(self, spellings: pa.Array, vocabulary: Vocabulary) -> None:
+        self.spellings = spellings
+        self.vocabulary = vocabulary
+        self._is_ready = False
+
+    @cached_property
+    def forms(self) -> Forms:
+        """The spellings in every form."""
+        return Forms.of(self.spellings)
+
+    @cached_property
+    def edits(self) -> Edits:
+        """The fitted costs of edits between letters."""
+        return Edits(fitted.EDITS)
+
+    @cached_property
+    def _sound_edits(self) -> Edits:
+        return Edits()
+
+    @cached_property
+    def letters(self) -> Prepared:
+        """The letters of the spellings, prepared for comparing."""
+        return self.edits.entries(self.forms.letters)
+
+    @cached_property
+    def _deletions(self) -> Deletions:
+        return Deletions(self.forms.letters)
+
+    @cached_property
+    def _sounded(self) -> Sounded:
+        return _prepare_sounds(self.forms, self._sound_edits.entries)
+
+    @cached_property
+    def _same_consonants(self) -> Deletions:
+        return Deletions(self._sounded.consonants.texts, most=0)
+
+    @cached_property
+    def _grams(self) -> Grams:
+        return Grams(self.forms.words, self.forms.sounds)
+
+    @cached_property
+    def wording(self) -> Wording:
+        """The words of the spellings, prepared for comparing."""
+        return Wording(Words.of(self.forms.word_keys), self.edits, self.vocabulary)
+
+    @cached_property
+    def _initials(self) -> tuple[pa.Array, Ints, Ints]:
+        """Initials of spellings of two words or more; where the spellings of each begin, and which they are."""
+        several_words = np.flatnonzero(self.wording.entries.counts > 1)
+        initials = _initials_of(self.wording.entries).take(pa.array(several_words)).dictionary_encode()
+        codes = initials.indices.to_numpy(zero_copy_only=False)
+        ends = np.cumsum(np.bincount(codes, minlength=len(initials.dictionary)))
+        return initials.dictionary, np.append(0, ends), several_words[np.argsort(codes, kind="stable")]
+
+    def build(self) -> None:
+        """Build what likeness needs for a long list, several parts at a time."""
+        if len(self.spellings) < _LONG_LIST or self._is_ready:
+            return
+        self._is_ready = True
+        _ = self.forms
+        parts = (
+            self.edits.load_compiled,
+            self._sound_edits.load_compiled,
+            lambda: self._deletions,
+            lambda: self._grams,
+            lambda: self._same_consonants,
+            lambda: (self.letters, self._initials),
+        )
+        run_in_threads(parts)
+
+    def prepare(self, values: Forms) -> Queries:
+        """Prepare values for a search in this list.
+
+        Args:
+            values: The values in all forms.
+
+        Returns:
+            The values, ready to be searched for.
+        """
+        sounded = _prepare_sounds(values, self._sound_edits.values)
+        return Queries(
+            values, self.edits.values(values.letters), sounded, self.wording.words(values.word_keys)
+        )
+
+    def find(self, queries: Queries) -> tuple[Candidates, Floats, Floats]:
+        """Find the spellings that each value may mean.
+
+        Args:
+            queries: The values, (values,).
+
+        Returns:
+            Candidates sorted by value, (pairs,); how likely each is, (pairs,); and how likely it is that each value
+            means any of its candidates, (values,).
+        """
+        forms, lengths = queries.forms, queries.forms.letters.lengths
+        near = self._weigh_by_letters(queries, *self._deletions.pairs(forms.letters))
+        best_cost = np.full(len(lengths), np.inf)
+        np.minimum.at(best_cost, near.value, near.cost)
+        enough = _SURE + _SURE_PER_LETTER * np.minimum(lengths, MOST_LETTERS)
+        # Words that entries have may stand for more than the entry that is spelled most alike.
+        understood = self.wording.understands(queries.words)
+        unsure = np.flatnonzero(((best_cost > enough) | understood) & (lengths > 0))
+        if len(unsure):
+            wider = self._search_widely(queries.take(unsure))
+            wider = wider._replace(value=unsure[wider.value])
+            near = _keep_cheapest(concatenate_candidates([near, wider]))
+        near = near._replace(cost=near.cost + fitted.DRESS * self._surface_distances(queries, near))
+        return near, *chances(near, lengths)
+
+    def find_by_letters(self, queries: Queries) -> Candidates:
+        """Find the spellings within two edits of each value.
+
+        Args:
+            queries: The values, (values,).
+
+        Returns:
+            Candidates with their costs, sorted by value.
+        """
+        pairs = self._deletions.pairs(queries.forms.letters)
+        return self._weigh_by_letters(queries, *pairs, with_surface=False)
+
+    def find_all_by_letters(self, queries: Queries, most: int) -> Candidates:
+        """Find the spellings nearest to each value by their edits alone: what the fit chooses from.
+
+        Args:
+            queries: The values, (values,).
+            most: How many spellings a value at most.
+
+        Returns:
+            Candidates with their costs, sorted by value.
+        """
+        forms = queries.forms
+        value_idx, entry_idx = _join_pairs(
+            self._deletions.pairs(forms.letters),
+            self._same_consonants.pairs(queries.sounded.consonants.texts),
+            self._grams.pairs(forms.words, forms.sounds),
+        )
+        cost = self.edit_costs(queries, value_idx, entry_idx)
+        near = _mark_worth_weighing(value_idx, cost, np.inf, most)
+        return _make_candidates(value_idx[near], entry_idx[near], cost[near], BY_LETTERS)
+
+    def edit_costs(self, queries: Queries, value_idx: Ints, entry_idx: Ints) -> Floats:
+        """Add up what the edits between values and spellings cost.
+
+        Args:
+            queries: The values, (values,).
+            value_idx: Positions of values, (pairs,).
+            entry_idx: Positions of spellings, (pairs,).
+
+        Returns:
+            The cost of each pair in nats, (pairs,); infinite where they are too far apart.
+        """
+        cost = self.edits.costs(queries.letters, self.letters, value_idx, entry_idx) / UNIT
+        is_cut = queries.forms.is_cut[value_idx] | self.forms.is_cut[entry_idx]
+        cost[is_cut | (cost >= FAR / UNIT)] = np.inf
+        return cost
+
+    def distances_beside_edits(self, queries: Queries, near: Candidates) -> Floats:
+        """Measure what counts beside the edits.
+
+        Args:
+            queries: The values, (values,).
+            near: Their candidates, (pairs,).
+
+        Returns:
+            Distances between sounds, consonants and surfaces of each pair, (pairs, 3).
+        """
+        distances: Floats = np.c_[
+            self._sound_distances(queries, near.value, near.spelling), self._surface_distances(queries, near)
+        ]
+        return distances
+
+    def _weigh_by_letters(
+        self, queries: Queries, value_idx: Ints, entry_idx: Ints, *, with_surface: bool = True
+    ) -> Candidates:
+        """Weigh pairs by their letters and sounds; keep those that are worth it.
+
+        Args:
+            queries: The values.
+            value_idx: Positions of values, (pairs,).
+            entry_idx: Positions of entries, (pairs,).
+            with_surface: Let spellings whose case, accents and marks differ from the value fall behind.
+        """
+        cost = self.edit_costs(queries, value_idx, entry_idx)
+        edited = _make_candidates(value_idx, entry_idx, cost, BY_LETTERS)
+        behind = fitted.DRESS * self._surface_distances(queries, edited) if with_surface else 0
+        kept = _mark_worth_weighing(value_idx, cost + behind, _WEIGHED_COST, _WEIGHED)
+        value_idx, entry_idx, cost = value_idx[kept], entry_idx[kept], cost[kept]
+        distances = self._sound_distances(queries, value_idx, entry_idx)
+        cost += distances @ np.array([fitted.SOUNDS, fitted.CONSONANTS])
+        return _make_candidates(value_idx, entry_idx, cost, BY_LETTERS)
+
+    def _sound_distances(self, queries: Queries, value_idx: Ints, entry_idx: Ints) -> Floats:
+        """Count the edits between the sounds of pairs, and between their consonants, (pairs, 2)."""
+        both = zip(queries.sounded, self._sounded, strict=True)
+        counts = [self._sound_edits.costs(value, entry, value_idx, entry_idx) / UNIT for value, entry in both]
+        distances: Floats = np.minimum(np.stack(counts, axis=1), _MOST_SOUNDS)
+        return distances
+
+    def _surface_distances(self, queries: Queries, near: Candidates) -> Floats:
+        """Count differences in case, accents, spaces and marks, beyond those of the value's nearest candidate.
+
+        What all candidates lack says nothing about them: a text all in capitals is as near to each.
+        """
+        features = queries.forms.surface[near.value], self.forms.surface[near.spelling]
+        distance = np.abs(features[0] - features[1]).sum(axis=1)
+        by_letters = near.reading == BY_LETTERS
+        distance = np.where(by_letters, np.minimum(distance, _MOST_SURFACE), _MOST_SURFACE)
+        nearest = np.full(len(queries.forms.is_cut), _MOST_SURFACE)
+        np.minimum.at(nearest, near.value, distance)
+        distances: Floats = np.where(by_letters, distance - nearest[near.value], 0).astype(np.float64)
+        return distances
+
+    def _search_widely(self, queries: Queries) -> Candidates:
+        """Find candidates that sound alike, share rare bits of text or words, or are initials of one another."""
+        shared = self._grams.pairs(queries.forms.words, queries.forms.sounds)
+        alike = self._same_consonants.pairs(queries.sounded.consonants.texts)
+        parts = [self._weigh_by_letters(queries, *_join_pairs(alike, shared))]
+        by_initials = self._find_by_initials(queries.words)
+        for reading, (value_idx, entry_idx) in ((BY_WORDS, shared), (BY_INITIALS, by_initials)):
+            counts = queries.words.counts[value_idx], self.wording.entries.counts[entry_idx]
+            several = (counts[0] > 1) | (counts[1] > 1)
+            value_idx, entry_idx = value_idx[several], entry_idx[several]
+            cost = self.wording.costs(queries.words, value_idx, entry_idx)
+            if reading == BY_INITIALS:
+                cost = np.where(queries.words.counts[value_idx] == 1, _INITIALS_COST, cost)
+            kept = np.isfinite(cost)
+            parts.append(_make_candidates(value_idx[kept], entry_idx[kept], cost[kept], reading))
+        return concatenate_candidates(parts)
+
+    def _find_by_initials(self, words: Words) -> tuple[Ints, Ints]:
+        """Find values of one short word, or of several, and the entries with such initials."""
+        known, begins, positions = self._initials
+        initials = _initials_of(words)
+        single = pa.array(words.counts == 1)
+        letters = words.vocabulary.take(pa.array(words.ids[np.minimum(words.starts, len(words.ids) - 1)]))
+        wanted = pc.if_else(single, letters, initials)
+        wanted = pc.if_else(pc.less_equal(pc.utf8_length(wanted), 6), wanted, "")
+        code = pc.index_in(wanted, known).fill_null(len(known)).to_numpy(zero_copy_only=False)
+        start = begins[code]
+        times = begins[np.minimum(code + 1, len(known))] - start
+        times[times > _INITIALS_CROWD] = 0
+        return np.repeat(np.arange(len(code)), times), positions[expand_spans(start, times)]
+
+
+def _prepare_sounds(texts: Forms, prepare: Callable[[Texts], Prepared]) -> Sounded:
+    spoken = unspaced(texts.sounds)
+    return Sounded(prepare(spoken), prepare(consonants(spoken)))
+
+
+def _initials_of(words: Words) -> pa.Array:
+    """The first letters of each text's words."""
+    first = pc.utf8_slice_codeunits(words.vocabulary, 0, 1)
+    letters = first.take(pa.array(words.ids[expand_spans(words.starts, words.counts)]))
+    offsets = np.concatenate([[0], np.cumsum(words.counts)])
+    return pc.binary_join(pa.LargeListArray.from_arrays(pa.array(offsets), letters), pa.scalar("", TEXT))
+
+
+def _make_candidates(value_idx: Ints, entry_idx: Ints, cost: Floats, reading: int) -> Candidates:
+    return Candidates(value_idx, entry_idx, cost, np.full(len(value_idx), reading, np.int8))
+
+
+def _join_pairs(*pairs: tuple[Ints, Ints]) -> tuple[Ints, Ints]:
+    """Join pairs of several kinds, sorted, no pair twice."""
+    value_idx, entry_idx = (np.concatenate(parts) for parts in zip(*pairs, strict=True))
+    return sort_distinct_pairs(value_idx, entry_idx)
+
+
+def concatenate_candidates(parts: Sequence[Candidates]) -> Candidates:
+    """Put candidates of several searches one after another.
+
+    Args:
+        parts: The candidates of each search.
+
+    Returns:
+        All of them.
+    """
+    return Candidates(*(np.concatenate(columns) for columns in zip(*parts, strict=True)))
+
+
+def _mark_worth_weighing(value_idx: Ints, cost: Floats, behind: float, most: int) -> Mask:
+    """Mark candidates that aren't far behind the best of their value, and among its first so many."""
+    kept = np.zeros(len(value_idx), np.bool_)
+    if not len(value_idx):
+        return kept
+    starts, sizes = find_run_starts(value_idx)
+    best_cost = np.repeat(np.minimum.reduceat(cost, starts), sizes)
+    near = np.flatnonzero((cost <= best_cost + behind) & np.isfinite(cost))
+    order = near[np.lexsort((cost[near], value_idx[near]))]
+    _, counts = find_run_starts(value_idx[order])
+    kept[order[number_within_runs(counts) < most]] = True
+    return kept
+
+
+def _keep_cheapest(candidates: Candidates) -> Candidates:
+    """Keep each pair once, by its cheapest reading, sorted by value."""
+    order = np.lexsort((candidates.reading, candidates.cost, candidates.spelling, candidates.value))
+    ordered = candidates.take(order)
+    return ordered.take(mark_run_starts(pack_pairs(ordered.value, ordered.spelling)))

@@ -1,0 +1,137 @@
+"""A reference list prepared for matching: built once, used often."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from functools import cached_property
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import TEXT, Mask, to_mask
+from igual.lists import ReferenceList
+from igual.matching.candidates import CandidateSearch
+from igual.matching.keys import letters_key, plain, two_letter_key
+from igual.matching.lookups import How, Key, LookUp
+from igual.matching.pairs import Ints
+from igual.matching.spellings import Spellings
+from igual.matching.vocabulary import Vocabulary
+from igual.text.arrays import as_it_is
+from igual.text.folding import folded_key
+
+
+def _plain_letters(values: pa.Array) -> pa.Array:
+    return letters_key(plain(values))
+
+
+class MatchIndex:
+    """A reference list prepared for matching: build it once, and match many columns or single values with it.
+
+    What only some values need is built when the first of them comes.
+
+    Args:
+        reference: A `ReferenceList`, or the entries themselves.
+        abbreviations: Short forms and what each stands for, such as {"Qy": "Quay"}, or several in a list. They come
+            on top of those that Igual knows, and so do the next two.
+        opposites: Groups of words that exclude each other, such as [["tidal", "dry"]]; texts that differ in them are
+            never settled.
+        small_words: Words that may be missing or extra.
+        vocabulary: All such words, in the place of the last three.
+
+    Raises:
+        ListError: For a list that is empty or has an entry twice.
+        RulebookError: For what isn't one word.
+
+    Example:
+        >>> import igual
+        >>> index = igual.MatchIndex(["Kestrel Quay", "Old Town"], abbreviations={"Qy": "Quay"})
+        >>> igual.match(["kestrel qy"], index).table["proposal"].tolist()
+        ['Kestrel Quay']
+    """
+
+    def __init__(
+        self,
+        reference: ReferenceList | Sequence[str],
+        *,
+        abbreviations: Mapping[str, str | Sequence[str]] | None = None,
+        opposites: Sequence[Sequence[str]] = (),
+        small_words: Sequence[str] = (),
+        vocabulary: Vocabulary | None = None,
+    ) -> None:
+        if not isinstance(reference, ReferenceList):
+            reference = ReferenceList(list(reference))
+        self.reference = reference
+        self.vocabulary = vocabulary or Vocabulary.extended(opposites, abbreviations, small_words)
+        self.entries = pa.array(reference.values, TEXT)
+        # Spellings in the order of their characters, so that nothing depends on the order of the list.
+        spellings, owners = (
+            pa.array(side, TEXT) for side in (list(reference.entry_of), reference.entry_of.values())
+        )
+        order = pc.sort_indices(spellings)
+        self.spellings = spellings.take(order)
+        positions = pc.index_in(owners.take(order), self.entries)
+        self.owners: Ints = positions.to_numpy(zero_copy_only=False).astype(np.int64)
+        self.names = tuple(reference.values)
+
+    def __repr__(self) -> str:
+        return f"<igual.MatchIndex of {len(self.names):,} entries, {len(self.spellings):,} spellings>"
+
+    @cached_property
+    def search(self) -> CandidateSearch:
+        """The spellings, indexed for matching by likeness."""
+        return CandidateSearch(self.spellings, self.vocabulary)
+
+    @cached_property
+    def ranks(self) -> Ints:
+        """The position of each entry in the order of their characters, by which ties are broken."""
+        ranks = np.empty(len(self.names), np.int64)
+        ranks[self.owners[self._is_entry]] = np.arange(len(self.names))
+        return ranks
+
+    @cached_property
+    def _is_entry(self) -> Mask:
+        """Which spellings are entries, the others being aliases."""
+        if len(self.spellings) == len(self.names):
+            return np.ones(len(self.spellings), np.bool_)
+        return to_mask(pc.is_in(self.spellings, self.entries))
+
+    def look_ups(self, by: Collection[str]) -> list[LookUp]:
+        """List the ways to look a value up, surest first; aliases come after entries.
+
+        Args:
+            by: The ways to match that are wanted: exact, folded, fuzzy.
+
+        Returns:
+            The look-ups, in the order in which they are tried.
+        """
+        exact = self._exact if "exact" in by else ()
+        folded = self._folded if "folded" in by else ()
+        fuzzy = self._written_as_two if "fuzzy" in by else ()
+        return [*exact[:1], *folded[:1], *exact[1:], *folded[1:], *fuzzy]
+
+    @cached_property
+    def _exact(self) -> tuple[LookUp, LookUp]:
+        return self._entries_and_aliases((How.EXACT, How.ALIAS), as_it_is, self.spellings)
+
+    @cached_property
+    def _folded(self) -> tuple[LookUp, LookUp]:
+        return self._entries_and_aliases(
+            (How.FOLDED, How.ALIAS_FOLDED), folded_key, folded_key(self.spellings)
+        )
+
+    def _entries_and_aliases(self, how: tuple[How, How], key: Key, keys: pa.Array) -> tuple[LookUp, LookUp]:
+        entries, aliases = (
+            Spellings(keys.filter(pa.array(which)), self.owners[which])
+            for which in (self._is_entry, ~self._is_entry)
+        )
+        return LookUp(how[0], key, entries), LookUp(how[1], key, aliases)
+
+    @cached_property
+    def _written_as_two(self) -> tuple[LookUp, ...]:
+        """Accented letters written as two, in the list or in the value."""
+        forms = self.search.forms
+        letters = pc.if_else(pa.array(forms.is_truncated), pa.scalar(None, TEXT), forms.letter_keys)
+        in_value = LookUp(How.TWO_LETTERS, two_letter_key, Spellings(letters, self.owners))
+        in_list = Spellings(two_letter_key(self.spellings), self.owners)
+        return (LookUp(How.TWO_LETTERS, _plain_letters, in_list), in_value) if in_list else (in_value,)

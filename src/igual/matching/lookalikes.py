@@ -1,0 +1,336 @@
+"""Lookalikes: groups of distinct values of one column that are probably the same thing.
+
+A group has one proposed spelling, which every other of its values is like; and every two of its values are at
+least not unlike each other, so that groups don't chain.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from itertools import combinations
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import Counts
+from igual.lists import ReferenceList
+from igual.matching.candidates import (
+    BY_LETTERS,
+    BY_WORDS,
+    CandidateSearch,
+    Queries,
+    concatenate_candidates,
+)
+from igual.matching.chunks import ProgressCallback, work_in_chunks
+from igual.matching.doubts import SHORT, find_doubts, mark_doubtful
+from igual.matching.lookups import How
+from igual.matching.pairs import Ints
+from igual.matching.reasons import OF_LOOK_UP, Reasons, explain_pairs
+from igual.matching.scoring import Candidates, Floats, chance_of_one
+from igual.matching.vocabulary import Vocabulary
+from igual.text.folding import folded_key
+
+# Two members of a group that aren't like each other may be no further apart than this, as a probability.
+_NOT_UNLIKE = 0.2
+_REORDERED_COST = 1.0
+_DECIMALS = 4
+# Every two members of a group are compared: a larger group is left in parts.
+_MOST_MEMBERS = 200
+SAME_KEY_SCORE = 0.999
+_NO_ENTRY = -1
+
+
+class Lookalike(NamedTuple):
+    """A value of a group.
+
+    Attributes:
+        group: The group's number, from 1.
+        value: The value.
+        rows: How many rows have it.
+        proposal: The spelling proposed for the group; the value itself where it is that.
+        score: How likely it is that value and proposal are one, 0 to 1.
+        reasons: Why.
+    """
+
+    group: int
+    value: str
+    rows: int
+    proposal: str
+    score: float
+    reasons: Reasons
+
+
+class _Kind(NamedTuple):
+    """Values that are the same but for case, spaces and the like; the best spelling first.
+
+    Attributes:
+        members: Positions of the values.
+        entry: The entry of the reference list that they are spellings of, _NO_ENTRY for none.
+    """
+
+    members: list[int]
+    entry: int
+
+
+class _Pairs(NamedTuple):
+    """Kinds that look alike: the rarer and the one it may stand for, (pairs,) each.
+
+    Attributes:
+        rarer: Position of the rarer kind; kinds with most rows come first.
+        centre: Position of the other.
+        score: How likely they are one.
+        reading: How they were read.
+    """
+
+    rarer: Ints
+    centre: Ints
+    score: Floats
+    reading: npt.NDArray[np.int8]
+
+    def take(self, positions: Ints | npt.NDArray[np.bool_]) -> _Pairs:
+        return _Pairs(
+            self.rarer[positions], self.centre[positions], self.score[positions], self.reading[positions]
+        )
+
+
+class _Alike(NamedTuple):
+    """A kind that is like the centre of its group."""
+
+    score: float
+    reasons: Reasons
+
+
+def group_lookalikes(
+    values: pa.Array,
+    rows: Counts,
+    min_score: float = 0.9,
+    reference: ReferenceList | None = None,
+    vocabulary: Vocabulary | None = None,
+    on_progress: ProgressCallback | None = None,
+) -> list[Lookalike]:
+    """Group distinct values that are probably one.
+
+    Args:
+        values: Distinct values, none of them blank, (values,).
+        rows: Of each value, (values,).
+        min_score: From which score a value counts as like another, above 0 and up to 1.
+        reference: A list whose entries are preferred among equally frequent spellings, and are never grouped with
+            each other: entries of a list are different things.
+        vocabulary: Words that are treated in a way of their own.
+        on_progress: Is called with how many of how many parts are done.
+
+    Returns:
+        The members of all groups; groups with most rows first, the proposed spelling first in each.
+    """
+    if not len(values):
+        return []
+    texts, counts = values.to_pylist(), np.asarray(rows).tolist()
+    kinds = _collect_kinds(values, texts, counts, reference)
+    leaders = values.take(pa.array([kind.members[0] for kind in kinds]))
+    groups = _group_kinds(
+        leaders, [kind.entry for kind in kinds], min_score, vocabulary or Vocabulary(), on_progress
+    )
+    folded = (OF_LOOK_UP[How.FOLDED],)
+    taken = set(groups) | {member for group in groups.values() for member in group}
+    alone = [
+        position for position, kind in enumerate(kinds) if position not in taken and len(kind.members) > 1
+    ]
+    found: list[list[Lookalike]] = []
+    for centre, members in (*groups.items(), *((position, {}) for position in alone)):
+        proposed, *others = kinds[centre].members
+        listed: list[tuple[int, float, Reasons]] = [(proposed, 1.0, ())]
+        listed += [(position, SAME_KEY_SCORE, folded) for position in others]
+        for kind, alike in members.items():
+            listed += [(position, alike.score, alike.reasons) for position in kinds[kind].members]
+        found.append(
+            [
+                Lookalike(0, texts[at], counts[at], texts[proposed], round(score, _DECIMALS), reasons)
+                for at, score, reasons in listed
+            ]
+        )
+    found.sort(key=lambda group: (-sum(member.rows for member in group), group[0].value))
+    return [member._replace(group=number) for number, group in enumerate(found, 1) for member in group]
+
+
+def _collect_kinds(
+    values: pa.Array, texts: Sequence[str], counts: Sequence[int], reference: ReferenceList | None
+) -> list[_Kind]:
+    """Values that are the same but for case, spaces and the like are one kind; kinds with most rows come first.
+
+    Entries of the reference list stay apart, however alike they are.
+    """
+    entry_of = reference.entry_of if reference is not None else {}
+    numbers = {entry: number for number, entry in enumerate(reference.values)} if reference else {}
+    best_first = sorted(
+        range(len(texts)), key=lambda position: _preference(texts[position], counts[position], entry_of)
+    )
+    keys = folded_key(values).to_pylist()
+    by_key: dict[str, list[_Kind]] = {}
+    for position in best_first:
+        entry = numbers.get(entry_of.get(texts[position], ""), _NO_ENTRY)
+        same_key = by_key.setdefault(keys[position], [])
+        fitting = (number for number, kind in enumerate(same_key) if _may_join(kind.entry, entry))
+        number = next(fitting, None)
+        if number is None:
+            same_key.append(_Kind([position], entry))
+        else:
+            kind = same_key[number]
+            same_key[number] = _Kind([*kind.members, position], max(kind.entry, entry))
+    kinds = [kind for same_key in by_key.values() for kind in same_key]
+    rows_of = [sum(counts[position] for position in kind.members) for kind in kinds]
+    return [kinds[at] for at in sorted(range(len(kinds)), key=lambda at: (-rows_of[at], at))]
+
+
+def _may_join(entry: int, other: int) -> bool:
+    return entry == other or _NO_ENTRY in (entry, other)
+
+
+def _preference(text: str, rows: int, accepted: Collection[str]) -> tuple[int, bool, int, str]:
+    """What the proposed spelling of a group is chosen by: rows, then the list, then how well formed it is."""
+    flaws = (text != " ".join(text.split())) * 4 + text.isupper() * 2 + text.islower() * 1
+    return -rows, text not in accepted, flaws, text
+
+
+def _group_kinds(
+    leaders: pa.Array,
+    entries: Sequence[int],
+    min_score: float,
+    vocabulary: Vocabulary,
+    on_progress: ProgressCallback | None,
+) -> dict[int, dict[int, _Alike]]:
+    """For each centre the others of its group. leaders: The best spelling of each kind, most rows first, (kinds,)."""
+    order = pc.sort_indices(leaders)
+    # The search has its spellings in the order of their characters; kinds are numbered by their rows.
+    kind_of = order.to_numpy(zero_copy_only=False).astype(np.int64)
+    search = CandidateSearch(leaders.take(order), vocabulary)
+    queries = search.prepare(search.forms)
+    pairs = _find_pairs(search, _find_near(search, queries, on_progress), kind_of, min_score)
+    owner = np.array(entries, np.int64)
+    owners = owner[pairs.rarer], owner[pairs.centre]
+    pairs = pairs.take((owners[0] == owners[1]) | (np.minimum(*owners) == _NO_ENTRY))
+    spelling_of = np.empty_like(kind_of)
+    spelling_of[kind_of] = np.arange(len(kind_of))
+    is_left = np.ones(len(leaders), np.bool_)
+    groups: dict[int, dict[int, _Alike]] = {}
+    while len(pairs.rarer):
+        stars = _choose_stars(pairs, entries)
+        unlike = _measure_members(search, queries, pairs, stars.values(), spelling_of)
+        chosen = [number for star in stars.values() for number in _keep_alike(pairs, star, unlike)]
+        members = pairs.take(np.array(chosen, np.int64))
+        reasons = explain_pairs(
+            search, queries, spelling_of[members.rarer], spelling_of[members.centre], members.reading
+        )
+        for rarer, centre, score, why in zip(
+            members.rarer.tolist(), members.centre.tolist(), members.score.tolist(), reasons, strict=True
+        ):
+            groups.setdefault(centre, {})[rarer] = _Alike(score, why)
+        is_left[members.rarer] = is_left[list(stars)] = False
+        pairs = pairs.take(is_left[pairs.rarer] & is_left[pairs.centre])
+    return groups
+
+
+def _choose_stars(pairs: _Pairs, entries: Sequence[int]) -> dict[int, list[int]]:
+    """The most frequent kinds that are left become centres, each with those most like it.
+
+    Returns:
+        For each centre the numbers of its pairs.
+    """
+    is_member: set[int] = set()
+    is_centre: set[int] = set()
+    entry_of: dict[int, int] = {}
+    sizes: Counter[int] = Counter()
+    stars: dict[int, list[int]] = {}
+    for number in np.lexsort((-pairs.score, pairs.centre)).tolist():
+        rarer, centre = int(pairs.rarer[number]), int(pairs.centre[number])
+        entry = entry_of.get(centre, entries[centre])
+        is_free = rarer not in is_centre and centre not in is_member and rarer not in is_member
+        if is_free and sizes[centre] < _MOST_MEMBERS and _may_join(entry, entries[rarer]):
+            entry_of[centre] = max(entry, entries[rarer])
+            sizes[centre] += 1
+            is_member.add(rarer)
+            is_centre.add(centre)
+            stars.setdefault(centre, []).append(number)
+    return stars
+
+
+def _keep_alike(pairs: _Pairs, star: Sequence[int], alike: Mapping[frozenset[int], float]) -> Iterator[int]:
+    """The pairs of a star whose members aren't unlike one another, the most alike first."""
+    kept: list[int] = []
+    # The same words in another order are no less alike for being written differently.
+    reordered: list[int] = []
+    for number in sorted(star, key=lambda number: (-pairs.score[number], pairs.rarer[number])):
+        rarer = int(pairs.rarer[number])
+        if pairs.reading[number] == BY_WORDS:
+            reordered.append(number)
+        elif all(alike[frozenset((rarer, int(pairs.rarer[other])))] >= _NOT_UNLIKE for other in kept):
+            kept.append(number)
+    yield from (*kept, *reordered)
+
+
+def _find_near(search: CandidateSearch, queries: Queries, on_progress: ProgressCallback | None) -> Candidates:
+    """Spellings that lie near each other."""
+    parts = []
+    for chunk, near in work_in_chunks(
+        np.arange(len(search.spellings)),
+        search.forms.letters.lengths,
+        lambda some: search.find_by_letters(queries.take(some)),
+        on_progress,
+    ):
+        parts.append(near._replace(value=chunk[near.value]))
+    return concatenate_candidates(parts)
+
+
+def _find_pairs(search: CandidateSearch, near: Candidates, kind_of: Ints, min_score: float) -> _Pairs:
+    """Pairs that look alike and about which there is no doubt, each from the rarer kind to the other."""
+    forms = search.forms
+    first, second = _pair_same_words(forms.word_keys)
+    value = np.concatenate([near.value, first])
+    spelling = np.concatenate([near.spelling, second])
+    cost = np.concatenate([near.cost, np.full(len(first), _REORDERED_COST)])
+    reading = np.concatenate([near.reading, np.full(len(first), BY_WORDS, np.int8)])
+    score = chance_of_one(cost, forms.letters.lengths[value])
+    kept = np.flatnonzero((kind_of[value] > kind_of[spelling]) & (score >= min_score))
+    value, spelling, score, reading = value[kept], spelling[kept], score[kept], reading[kept]
+    is_short = np.minimum(forms.letters.lengths[value], forms.letters.lengths[spelling]) <= SHORT
+    is_sure = ~(is_short & (reading == BY_LETTERS))
+    words = forms.word_keys.take(pa.array(value)), forms.word_keys.take(pa.array(spelling))
+    doubtful = np.flatnonzero(is_sure & mark_doubtful(*words, search.vocabulary))
+    texts = [keys.take(pa.array(doubtful)).to_pylist() for keys in words]
+    for number, text, other in zip(doubtful.tolist(), *texts, strict=True):
+        is_sure[number] = not find_doubts(text.split(), other.split(), search.vocabulary)
+    return _Pairs(kind_of[value], kind_of[spelling], score, reading).take(is_sure)
+
+
+def _pair_same_words(word_keys: pa.Array) -> tuple[Ints, Ints]:
+    """Pairs of texts with the same words in another order, both ways."""
+    several = np.flatnonzero(pc.match_substring(word_keys, " ").to_numpy(zero_copy_only=False))
+    owners: dict[tuple[str, ...], list[int]] = {}
+    for position, text in zip(several.tolist(), word_keys.take(pa.array(several)).to_pylist(), strict=True):
+        owners.setdefault(tuple(sorted(text.split())), []).append(position)
+    words = word_keys.to_pylist()
+    twos = [two for positions in owners.values() if len(positions) > 1 for two in combinations(positions, 2)]
+    pairs = [(first, second) for first, second in twos if words[first] != words[second]]
+    both = np.array([*pairs, *((second, first) for first, second in pairs)], np.int64).reshape(-1, 2)
+    return both[:, 0], both[:, 1]
+
+
+def _measure_members(
+    search: CandidateSearch,
+    queries: Queries,
+    pairs: _Pairs,
+    stars: Iterable[Sequence[int]],
+    spelling_of: Ints,
+) -> Mapping[frozenset[int], float]:
+    """How likely the members of each star are one another, for every two of them."""
+    twos = [two for star in stars for two in combinations(pairs.rarer[list(star)].tolist(), 2)]
+    if not twos:
+        return {}
+    first, second = spelling_of[np.array(twos, np.int64).T]
+    lengths = search.forms.letters.lengths
+    cost = search.edit_costs(queries, first, second)
+    score = chance_of_one(cost, np.minimum(lengths[first], lengths[second]))
+    return {frozenset(two): float(chance) for two, chance in zip(twos, score, strict=True)}

@@ -1,0 +1,364 @@
+"""Matching: for each value a status, a proposal, a score, a runner-up, and why."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Literal, NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import Mask
+from igual.matching.candidates import BY_INITIALS, BY_LETTERS, Queries
+from igual.matching.chunks import ProgressCallback, work_in_chunks
+from igual.matching.doubts import SHORT, find_doubts, mark_doubtful
+from igual.matching.forms import Forms
+from igual.matching.index import MatchIndex
+from igual.matching.lookups import How, LookUp
+from igual.matching.pairs import Ints, find_run_starts, pack_pairs, unpack_pairs
+from igual.matching.reasons import (
+    AMBIGUOUS_INITIALS,
+    CASE_MATTERS,
+    NEAREST_ONLY,
+    NOT_SURE,
+    OF_LOOK_UP,
+    RIVAL_EQUAL,
+    RIVAL_NEAR,
+    TOO_LONG,
+    VERY_SHORT,
+    Reason,
+    Reasons,
+    explain_pairs,
+    spelled_alike,
+)
+from igual.matching.scoring import Floats
+from igual.matching.thresholds import DEFAULTS, Thresholds
+from igual.matching.words import MOST_WORDS
+
+By = Literal["exact", "folded", "fuzzy"]
+Status = Literal["settled", "open", "unknown"]
+WAYS: tuple[By, ...] = ("exact", "folded", "fuzzy")
+SETTLED, OPEN, UNKNOWN = range(3)
+STATUSES: tuple[Status, ...] = ("settled", "open", "unknown")
+# How many entries are proposed for a value, the best among them.
+RANKS = 5
+# A score as it is shown, and compared with the thresholds: the same on every machine.
+_DECIMALS = 4
+_SMALLEST_SCORE = 0.001
+_SCORES = {
+    How.EXACT: 1.0,
+    How.FOLDED: 0.999,
+    How.ALIAS: 0.999,
+    How.ALIAS_FOLDED: 0.998,
+    How.TWO_LETTERS: 0.98,
+}
+
+
+@dataclass(eq=False)
+class Matched:
+    """What became of distinct values, (values,) each.
+
+    Attributes:
+        values: The values.
+        status: SETTLED, OPEN or UNKNOWN.
+        entry: The position of the entry proposed, -1 for none.
+        score: The score of the proposal, 0 to 1.
+        runner_up: The position of the second best entry, -1 for none.
+        runner_up_score: Its score.
+        how: The way that found the proposal, a `How`.
+        explained: The reasons of single values, where they are more than `how` says.
+        rankings: Of values with several candidates all of these, in parts: positions of values, entries and scores,
+            by value and most likely first.
+    """
+
+    values: pa.Array
+    status: npt.NDArray[np.int8]
+    entry: Ints
+    score: Floats
+    runner_up: Ints
+    runner_up_score: Floats
+    how: npt.NDArray[np.int8]
+    explained: dict[int, Reasons] = field(default_factory=dict)
+    rankings: list[tuple[Ints, Ints, Floats]] = field(default_factory=list)
+
+    @classmethod
+    def nothing(cls, values: pa.Array) -> Matched:
+        """Start with values of which nothing is known.
+
+        Args:
+            values: The values, (values,).
+
+        Returns:
+            All of them unknown, without a proposal.
+        """
+        size = len(values)
+        status, how = np.full(size, UNKNOWN, np.int8), np.full(size, How.NONE, np.int8)
+        return cls(values, status, np.full(size, -1), np.zeros(size), np.full(size, -1), np.zeros(size), how)
+
+    def reasons_of(self, position: int) -> Reasons:
+        """Give the reasons why a value is matched as it is.
+
+        Args:
+            position: Of the value.
+
+        Returns:
+            Its reasons.
+        """
+        return self.explained.get(position) or (
+            OF_LOOK_UP.get(How(self.how[position]), OF_LOOK_UP[How.NONE]),
+        )
+
+    @property
+    def reasons(self) -> list[Reasons]:
+        """The reasons of all values, (values,)."""
+        of_look_up = {int(how): (reason,) for how, reason in OF_LOOK_UP.items()}
+        return [
+            self.explained.get(position) or of_look_up[how] for position, how in enumerate(self.how.tolist())
+        ]
+
+    @cached_property
+    def _sorted_rankings(self) -> tuple[Ints, Ints, Floats]:
+        parts = self.rankings or [(np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0))]
+        value, entry, score = (np.concatenate(column) for column in zip(*parts, strict=True))
+        order = np.argsort(value, kind="stable")
+        return value[order], entry[order], score[order]
+
+    def rank_candidates(self, position: int) -> list[tuple[int, float]]:
+        """List a value's candidates.
+
+        Args:
+            position: Of the value.
+
+        Returns:
+            Positions of entries and their scores, most likely first, up to RANKS of them.
+        """
+        if self.entry[position] < 0:
+            return []
+        values, entries, scores = self._sorted_rankings
+        start, end = np.searchsorted(values, [position, position + 1]).tolist()
+        end = min(end, start + RANKS)
+        several = list(zip(entries[start:end].tolist(), scores[start:end].tolist(), strict=True))
+        return several or [(int(self.entry[position]), float(self.score[position]))]
+
+    def put_part(self, positions: Ints, part: Matched) -> None:
+        """Put in what became of some of the values.
+
+        Args:
+            positions: Of these values, (part,).
+            part: What became of them.
+        """
+        for name in ("status", "entry", "score", "runner_up", "runner_up_score", "how"):
+            getattr(self, name)[positions] = getattr(part, name)
+        explained = positions[np.fromiter(part.explained, np.int64, len(part.explained))]
+        self.explained.update(zip(explained.tolist(), part.explained.values(), strict=True))
+        self.rankings += [(positions[value], entry, score) for value, entry, score in part.rankings]
+
+
+def match_values(
+    values: pa.Array,
+    index: MatchIndex,
+    by: Sequence[By] = WAYS,
+    thresholds: Thresholds = DEFAULTS,
+    on_progress: ProgressCallback | None = None,
+) -> Matched:
+    """Match distinct values to the entries of a list.
+
+    Args:
+        values: Distinct values, none of them blank, (values,).
+        index: The list.
+        by: The ways to match.
+        thresholds: When a likely match is accepted.
+        on_progress: Is called with how many of how many parts are done.
+
+    Returns:
+        What became of each value.
+    """
+    matched = Matched.nothing(values)
+    left = np.ones(len(values), np.bool_)
+    for look_up in index.look_ups(by):
+        if left.any():
+            _look_up_values(matched, index, look_up, left, thresholds.case_sensitive)
+    if "fuzzy" in by and left.any():
+
+        def match_chunk(chunk: Ints) -> Matched:
+            return match_by_likeness(values.take(pa.array(chunk)), index, thresholds)
+
+        index.search.build()
+        lengths = pc.utf8_length(values).to_numpy(zero_copy_only=False).astype(np.int64)
+        for chunk, part in work_in_chunks(np.flatnonzero(left), lengths[left], match_chunk, on_progress):
+            matched.put_part(chunk, part)
+    return matched
+
+
+def _look_up_values(
+    matched: Matched, index: MatchIndex, look_up: LookUp, left: Mask, case_sensitive: bool
+) -> None:
+    """Settle what a look-up finds, and leave open what it finds twice; both are no longer `left`."""
+    positions = np.flatnonzero(left)
+    keys = look_up.key(matched.values if left.all() else matched.values.take(pa.array(positions)))
+    entry = look_up.spellings.look_up(keys)
+    hit = entry >= 0
+    settled, how = positions[hit], look_up.how
+    matched.status[settled], matched.how[settled], matched.score[settled] = SETTLED, how, _SCORES[how]
+    matched.entry[settled] = entry[hit]
+    left[settled] = False
+    if case_sensitive and how not in (How.EXACT, How.ALIAS):
+        texts = matched.values.take(pa.array(settled)).to_pylist()
+        for position, text in zip(settled.tolist(), texts, strict=True):
+            if _cases_differ(text, index.names[matched.entry[position]]):
+                matched.status[position] = OPEN
+                matched.explained[position] = (OF_LOOK_UP[how], CASE_MATTERS)
+    if look_up.spellings.contested:
+        contested = look_up.spellings.is_contested(keys)
+        few = positions[contested].tolist(), keys.filter(pa.array(contested)).to_pylist()
+        for position, key in zip(*few, strict=True):
+            _leave_contested(matched, index, look_up, position, key)
+            left[position] = False
+
+
+def _leave_contested(matched: Matched, index: MatchIndex, look_up: LookUp, position: int, key: str) -> None:
+    """Leave a value open whose key several entries have."""
+    entries = sorted(look_up.spellings.contested[key], key=index.names.__getitem__)
+    score = round(1 / len(entries), _DECIMALS)
+    sizes = len(entries)
+    matched.rankings.append((np.full(sizes, position), np.array(entries), np.full(sizes, score)))
+    matched.entry[position], matched.runner_up[position] = entries[:2]
+    matched.score[position] = matched.runner_up_score[position] = score
+    matched.how[position], matched.status[position] = look_up.how, OPEN
+    matched.explained[position] = (spelled_alike([index.names[entry] for entry in entries]),)
+
+
+class _Best(NamedTuple):
+    """The likeliest entry of each value that has any, (ranked,), and what its match rests on.
+
+    Attributes:
+        position: Of the value.
+        spelling: The likeliest spelling of the entry.
+        reading: How the spelling was read.
+        any_meant: How likely it is that any entry is meant.
+    """
+
+    position: Ints
+    spelling: Ints
+    reading: npt.NDArray[np.int8]
+    any_meant: Floats
+
+
+def match_by_likeness(values: pa.Array, index: MatchIndex, thresholds: Thresholds) -> Matched:
+    """Match values by likeness alone.
+
+    Args:
+        values: Distinct values, none of them blank, (values,).
+        index: The list.
+        thresholds: When a likely match is accepted.
+
+    Returns:
+        What became of each value.
+    """
+    matched = Matched.nothing(values)
+    queries = index.search.prepare(Forms.of(values))
+    best = _rank(matched, index, queries)
+    positions = best.position
+    matched.how[positions] = How.FUZZY
+    is_near = best.any_meant >= thresholds.ask
+    score, runner_up = matched.score[positions], matched.runner_up_score[positions]
+    lead = ((score - runner_up) / best.any_meant).round(_DECIMALS)
+    is_ahead = lead >= thresholds.margin
+    is_sure = (score >= thresholds.settle) & is_ahead
+    doubts = _find_all_doubts(index, queries.forms, values, best, is_near, thresholds.case_sensitive)
+    doubtful = np.zeros(len(positions), np.bool_)
+    doubtful[list(doubts)] = True
+    matched.status[positions] = np.where(is_near, np.where(is_sure & ~doubtful, SETTLED, OPEN), UNKNOWN)
+    reasons = explain_pairs(index.search, queries, positions, best.spelling, best.reading)
+    rivals = np.where(2 * runner_up >= score, 1, 2)
+    unsure = np.where(is_ahead, 0, rivals)
+    for number in np.flatnonzero(~is_sure | ~is_near).tolist():
+        if not is_near[number]:
+            reasons[number] = (NEAREST_ONLY, *reasons[number])
+        elif number not in doubts:
+            reasons[number] = (*reasons[number], (NOT_SURE, RIVAL_EQUAL, RIVAL_NEAR)[unsure[number]])
+    for number, more in doubts.items():
+        reasons[number] = (*reasons[number], *more)
+    matched.explained = dict(zip(positions.tolist(), reasons, strict=True))
+    return matched
+
+
+def _rank(matched: Matched, index: MatchIndex, queries: Queries) -> _Best:
+    """Put entries, scores and rankings into `matched`. An entry is as likely as its spellings together."""
+    near, likely, any_meant = index.search.find(queries)
+    # The likeliest spelling of an entry explains the match.
+    order = np.lexsort((near.spelling, -likely, near.value))
+    value, spelling, chance = near.value[order], near.spelling[order], likely[order]
+    pair, first, back = np.unique(
+        pack_pairs(value, index.owners[spelling]), return_index=True, return_inverse=True
+    )
+    joint = np.minimum(np.bincount(back, chance, len(pair)), 1).astype(np.float64).round(_DECIMALS)
+    owner, entry = unpack_pairs(pair)
+    ranking = np.lexsort((index.ranks[entry], -joint, owner))
+    ranking = ranking[joint[ranking] >= _SMALLEST_SCORE]
+    ranked = owner[ranking]
+    starts, sizes = find_run_starts(ranked)
+    positions, best = ranked[starts], ranking[starts]
+    matched.entry[positions], matched.score[positions] = entry[best], joint[best]
+    seconds = starts[sizes > 1] + 1
+    matched.runner_up[ranked[seconds]] = entry[ranking[seconds]]
+    matched.runner_up_score[ranked[seconds]] = joint[ranking[seconds]]
+    matched.rankings.append((ranked, entry[ranking], joint[ranking]))
+    reading = near.reading[order][first[best]]
+    return _Best(positions, spelling[first[best]], reading, any_meant[positions])
+
+
+def _find_all_doubts(
+    index: MatchIndex, values: Forms, written: pa.Array, best: _Best, is_near: Mask, case_sensitive: bool
+) -> dict[int, list[Reason]]:
+    """What speaks against settling matches that are worth asking about, by their number in `best`."""
+    entries, positions, spelling = index.search.forms, best.position, best.spelling
+    is_short = np.minimum(values.letters.lengths[positions], entries.letters.lengths[spelling]) <= SHORT
+    is_short &= best.reading == BY_LETTERS
+    same = pc.equal(
+        values.letter_keys.take(pa.array(positions)), entries.letter_keys.take(pa.array(spelling))
+    )
+    same_letters = same.to_numpy(zero_copy_only=False)
+    words = values.word_keys.take(pa.array(positions)), entries.word_keys.take(pa.array(spelling))
+    is_doubtful = mark_doubtful(*words, index.vocabulary)
+    spaces = [pc.count_substring(keys, " ").to_numpy(zero_copy_only=False) for keys in words]
+    is_long = values.is_truncated[positions] | entries.is_truncated[spelling]
+    is_long |= np.maximum(*spaces) >= MOST_WORDS
+    looked_at = is_doubtful | is_short | is_long | case_sensitive | (best.reading == BY_INITIALS)
+    numbers = np.flatnonzero(is_near & looked_at)
+    texts = [keys.take(pa.array(numbers)).to_pylist() for keys in words]
+    doubts_of: dict[int, list[Reason]] = {}
+    for number, value, entry in zip(numbers.tolist(), *texts, strict=True):
+        if is_long[number]:
+            doubts_of[number] = [TOO_LONG]
+            continue
+        if same_letters[number] and not case_sensitive:
+            continue
+        doubts = find_doubts(value.split(), entry.split(), index.vocabulary) if is_doubtful[number] else []
+        if is_short[number] and not same_letters[number] and not doubts:
+            doubts.append(VERY_SHORT)
+        if best.reading[number] == BY_INITIALS:
+            doubts.append(AMBIGUOUS_INITIALS)
+        if case_sensitive:
+            spelled = index.spellings[int(spelling[number])].as_py()
+            if _cases_differ(written[int(positions[number])].as_py(), spelled):
+                doubts.append(CASE_MATTERS)
+        if doubts:
+            doubts_of[number] = doubts
+    return doubts_of
+
+
+def _letters_of(text: str) -> str:
+    return "".join(character for character in text if character.isalpha())
+
+
+def _cases_differ(value: str, entry: str) -> bool:
+    """Whether two texts are spelled in different cases, as far as their letters tell."""
+    letters = _letters_of(value), _letters_of(entry)
+    if letters[0] == letters[1]:
+        return False
+    return letters[0].casefold() == letters[1].casefold() or letters[0].isupper() != letters[1].isupper()

@@ -1,0 +1,109 @@
+"""A whole column matched against a list."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import Column, Counts
+from igual.conditions import non_blank
+from igual.display import Displayed
+from igual.errors import ListError
+from igual.matching.chunks import ProgressCallback
+from igual.matching.index import MatchIndex
+from igual.matching.matcher import STATUSES, WAYS, By, Matched, match_values
+from igual.matching.thresholds import DEFAULTS, Thresholds
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Matches(Displayed):
+    """How the values of a column match a reference list; it prints well.
+
+    Attributes:
+        matched: What became of each value that isn't blank, (values,).
+        rows: How many rows have each, (values,).
+        names: The entries of the list.
+        given: An attribute of each entry, where one was asked for.
+        blank_rows: Rows that are missing or blank; they are left out.
+    """
+
+    matched: Matched
+    rows: Counts
+    names: Sequence[str]
+    given: Sequence[str | None] | None
+    blank_rows: int
+
+    @property
+    def table(self) -> pd.DataFrame:
+        """DataFrame of all values, most rows first.
+
+        Columns are value, rows, status ('settled', 'open', 'unknown'), proposal, score, runner_up, runner_up_score,
+        why, reasons (the same as kinds and parts), and given where an attribute was asked for. The score is the
+        probability that the proposal is what was meant. A proposal is the likeliest entry, of unknown values too.
+        """
+        return self._frame("table")
+
+    @property
+    def candidates(self) -> pd.DataFrame:
+        """DataFrame with value, rank (1 to 5), entry, score."""
+        return self._frame("candidates")
+
+    @cached_property
+    def order(self) -> list[int]:
+        """Positions of the values, those with most rows first, then in the order of their characters."""
+        table = pa.table({"rows": self.rows, "value": self.matched.values})
+        order: list[int] = pc.sort_indices(
+            table, [("rows", "descending"), ("value", "ascending")]
+        ).to_pylist()
+        return order
+
+    def count_statuses(self) -> dict[str, tuple[int, int]]:
+        """Count the values and rows of each status.
+
+        Returns:
+            Status to number of values and number of rows.
+        """
+        masks = {status: self.matched.status == number for number, status in enumerate(STATUSES)}
+        return {status: (int(mask.sum()), int(self.rows[mask].sum())) for status, mask in masks.items()}
+
+
+def match_column(
+    column: Column,
+    index: MatchIndex,
+    by: Sequence[By] = WAYS,
+    thresholds: Thresholds = DEFAULTS,
+    give: str | None = None,
+    on_progress: ProgressCallback | None = None,
+) -> Matches:
+    """Match a column to a list.
+
+    Args:
+        column: The column.
+        index: The list.
+        by: The ways to match.
+        thresholds: When a likely match is accepted.
+        give: An attribute of the list to give along with each settled entry.
+        on_progress: Is called with how many of how many parts are done.
+
+    Returns:
+        What became of each value.
+
+    Raises:
+        ListError: Where the list has no such attribute.
+    """
+    attributes = index.reference.attributes
+    if give is not None and give not in attributes:
+        raise ListError.from_missing("the list", "attribute", give, attributes)
+    values, rows, blank_rows = non_blank(column)
+    matched = match_values(values, index, by, thresholds, on_progress)
+    given = None if give is None else attributes[give]
+    return Matches(matched, np.asarray(rows), index.names, given, blank_rows)

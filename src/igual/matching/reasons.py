@@ -1,0 +1,172 @@
+"""Why a value is matched as it is: small tuples, which `report/reasons.py` turns into sentences."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+
+from igual.matching.candidates import BY_INITIALS, BY_LETTERS, CandidateSearch, Queries
+from igual.matching.edit_kinds import EDIT_KINDS, PLACE_OF
+from igual.matching.lookups import How
+from igual.matching.pairs import Ints
+from igual.matching.words import CUT, EDITED, LONGER, STATED, Words
+
+
+class Reason(NamedTuple):
+    """One reason.
+
+    Attributes:
+        kind: What is the case, such as 'letter missing' or 'numbers differ'.
+        parts: The texts that it is about, such as the two words that differ.
+    """
+
+    kind: str
+    parts: tuple[str, ...] = ()
+
+
+Reasons = tuple[Reason, ...]
+
+# What is said of a match that a look-up finds.
+OF_LOOK_UP = {
+    How.NONE: Reason("nothing near"),
+    How.EXACT: Reason("same"),
+    How.FOLDED: Reason("folded"),
+    How.ALIAS: Reason("alias"),
+    How.ALIAS_FOLDED: Reason("alias folded"),
+    How.TWO_LETTERS: Reason("two letters"),
+    How.RULING: Reason("ruling"),
+}
+NEAREST_ONLY = Reason("nearest only")
+# Why a likely match still needs a person: the score, or a rival.
+NOT_SURE, RIVAL_EQUAL, RIVAL_NEAR = Reason("not sure"), Reason("rival equal"), Reason("rival near")
+CASE_MATTERS = Reason("case matters")
+TOO_LONG, VERY_SHORT, AMBIGUOUS_INITIALS = (
+    Reason("too long"), Reason("very short"), Reason("ambiguous initials"),
+)  # fmt: skip
+
+_EDITS = len(EDIT_KINDS) - len(("first", "last"))
+_SAME_LETTERS, _SEVERAL_LETTERS = "same letters", "letters differ"
+
+
+def explain_pairs(
+    search: CandidateSearch,
+    queries: Queries,
+    value_idx: Ints,
+    entry_idx: Ints,
+    reading: npt.NDArray[np.int8],
+) -> list[Reasons]:
+    """Explain why values are like the spellings proposed for them.
+
+    Args:
+        search: The spellings.
+        queries: The values.
+        value_idx: Positions of values, (pairs,).
+        entry_idx: Positions of spellings, (pairs,).
+        reading: The reading of each pair: by letters, words or initials, (pairs,).
+
+    Returns:
+        The reasons of each pair. The first part of a reason about letters is the spelling.
+    """
+    spelled = search.spellings.take(pa.array(entry_idx)).to_pylist()
+    explained: list[Reasons] = [()] * len(value_idx)
+    letters = np.flatnonzero(reading == BY_LETTERS)
+    kinds = _name_edits(search, queries, value_idx[letters], entry_idx[letters])
+    for pair, (kind, *more) in zip(letters.tolist(), kinds, strict=True):
+        explained[pair] = (Reason(kind, (spelled[pair], *more)),)
+    for pair in np.flatnonzero(reading == BY_INITIALS).tolist():
+        explained[pair] = (Reason("initials", (spelled[pair],)),)
+    words = np.flatnonzero((reading != BY_LETTERS) & (reading != BY_INITIALS))
+    if len(words):
+        by_words = _explain_words(search, queries.words, value_idx[words], entry_idx[words])
+        for pair, reasons in zip(words.tolist(), by_words, strict=True):
+            explained[pair] = reasons
+    return explained
+
+
+def _name_edits(
+    search: CandidateSearch, queries: Queries, value_idx: Ints, entry_idx: Ints
+) -> list[tuple[str, ...]]:
+    """What the edits between letters are: a kind, and how many there are where there are several."""
+    counts = search.edits.counts(queries.letters, search.letters, value_idx, entry_idx)[:, :_EDITS]
+    totals = counts.sum(axis=1)
+    only = np.where(totals == 1, counts.argmax(axis=1), -1)
+    named = {PLACE_OF[kind]: (_name_edit(kind),) for kind in EDIT_KINDS[:_EDITS]}
+    return [
+        named.get(kind) or ((_SEVERAL_LETTERS, str(total)) if total else (_SAME_LETTERS,))
+        for total, kind in zip(totals.tolist(), only.tolist(), strict=True)
+    ]
+
+
+def _name_edit(kind: str) -> str:
+    """The kind of an edit as a steward would see it: whether it costs much is of no interest."""
+    named = {
+        "extra doubled": "letter doubled",
+        "missing doubled": "letter not doubled",
+        "extra digit": "digit extra",
+        "missing digit": "digit missing",
+        "instead: digits": "digit differs",
+        "swapped": "letters swapped",
+    }
+    if kind in named:
+        return named[kind]
+    side, _, _ = kind.partition(" ")
+    return {"extra": "letter extra", "missing": "letter missing"}.get(side, "letter differs")
+
+
+def _explain_words(search: CandidateSearch, values: Words, value_idx: Ints, entry_idx: Ints) -> list[Reasons]:
+    wording = search.wording
+    aligned = wording.align(values, value_idx, entry_idx)
+    left_over = wording.left_over(values, value_idx, entry_idx, aligned)
+    explained: list[list[Reason]] = [[] for _ in value_idx]
+    last: dict[int, int] = {}
+    crossed: set[int] = set()
+    columns = (aligned.pair, aligned.value_word, aligned.entry_word, aligned.how)
+    for pair, value_word, entry_word, how in zip(*(column.tolist() for column in columns), strict=True):
+        if entry_word < last.get(pair, -1):
+            crossed.add(pair)
+        last[pair] = entry_word
+        if how in (EDITED, STATED, CUT, LONGER):
+            word = values.texts_of(int(value_idx[pair]))[value_word]
+            entry = wording.entries.texts_of(int(entry_idx[pair]))[entry_word]
+            kind = {EDITED: "misspelt", STATED: "stands for"}.get(how, "short for")
+            explained[pair].append(Reason(kind, (entry, word) if how == LONGER else (word, entry)))
+    for pair, (extra, missing) in enumerate(left_over):
+        reasons = explained[pair]
+        if pair in crossed:
+            others = bool(reasons or extra or missing)
+            reasons.insert(0, Reason("other order" if others else "same words in other order"))
+        if extra:
+            reasons.append(Reason("extra words", tuple(extra)))
+        if missing:
+            reasons.append(Reason("missing words", tuple(missing)))
+        if not reasons:
+            reasons.append(Reason("same words"))
+    return [tuple(reasons) for reasons in explained]
+
+
+def list_kinds(reasons: Iterable[Reason]) -> list[str]:
+    """List the kinds of reasons, for programs that only sort by them.
+
+    Args:
+        reasons: The reasons.
+
+    Returns:
+        Their kinds, in order.
+    """
+    return [reason.kind for reason in reasons]
+
+
+def spelled_alike(names: Sequence[str]) -> Reason:
+    """Give the reason why a look-up is open: several entries have such a spelling.
+
+    Args:
+        names: The entries.
+
+    Returns:
+        The reason.
+    """
+    return Reason("several entries", tuple(names))

@@ -1,0 +1,58 @@
+"""Accepted spellings under one key: how values are looked up before anything is likened."""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import Mask, to_mask
+
+_FEW = 500
+
+
+class Spellings:
+    """Accepted spellings and what each stands for, under one key.
+
+    contested: keys that stand for several targets; neither is certain.
+    """
+
+    def __init__(self, spellings: pa.Array, targets: npt.NDArray[np.int64]) -> None:
+        """spellings: keys, (spellings,), not distinct. targets: the place each stands for, (spellings,)."""
+        keys = spellings.drop_null().dictionary_encode()
+        targets = targets[to_mask(spellings.is_valid())]
+        places = keys.indices.to_numpy(zero_copy_only=False)
+        first = np.full(len(keys.dictionary) + 1, -1, np.int64)
+        first[places[::-1]] = targets[::-1]
+        rivals = targets != first[places]
+        rivalled = np.isin(places, places[rivals])
+        self.contested: dict[str, set[int]] = {}
+        for key, target in zip(
+            keys.filter(pa.array(rivalled)).to_pylist(), targets[rivalled].tolist(), strict=True
+        ):
+            self.contested.setdefault(key, set()).add(target)
+        first[places[rivals]] = -1
+        self._keys, self._targets = keys.dictionary, first
+
+    def __len__(self) -> int:
+        return len(self._keys)
+
+    @cached_property
+    def _certain(self) -> dict[str, int]:
+        return dict(zip(self._keys.to_pylist(), self._targets.tolist(), strict=False))
+
+    def look_up(self, keys: pa.Array) -> npt.NDArray[np.int64]:
+        """Find the target of each key, (values,); -1 where there is none or no certain one."""
+        if len(keys) < _FEW:
+            # Arrow would hash all spellings first.
+            return np.array([self._certain.get(key, -1) for key in keys.to_pylist()], np.int64)
+        places = pc.index_in(keys, self._keys).fill_null(len(self._keys))
+        found: npt.NDArray[np.int64] = self._targets[places.to_numpy(zero_copy_only=False)]
+        return found
+
+    def is_contested(self, keys: pa.Array) -> Mask:
+        """Which keys stand for several targets, (values,)."""
+        return np.array([key in self.contested for key in keys.to_pylist()], np.bool_)

@@ -1,0 +1,134 @@
+"""The DataFrames that results give: which columns, and what stands in them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from typing import TYPE_CHECKING, Any
+
+from igual.looking.lookalikes import Lookalikes
+from igual.looking.survey import Survey
+from igual.looking.tally import Tally
+from igual.matching.matches import Matches
+from igual.report import records
+from igual.report.review_views import format_effect
+from igual.rulings import COLUMNS as RULING_COLUMNS
+from igual.rulings import Rulings
+from igual.runs.crosswalk import Applied
+from igual.runs.outcome import Outcome
+from igual.runs.preview import Preview
+from igual.runs.review import Review
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+_Build = tuple[Sequence[str], Callable[[Any], records.Records]]
+_TAKEN = ("row", "column", "value", "ruling", "rows", "effect")
+
+
+def _list_taken(review: Review) -> records.Records:
+    return [
+        dict(
+            zip(
+                _TAKEN,
+                (
+                    row.row,
+                    row.ruling.column,
+                    row.ruling.value,
+                    row.ruling.ruling,
+                    row.rows,
+                    format_effect(row),
+                ),
+                strict=True,
+            )
+        )
+        for row in review.accepted
+    ]
+
+
+_FRAMES: Mapping[tuple[type, str], _Build] = {
+    (Survey, "columns"): (records.COLUMNS, records.list_columns),
+    (Survey, "oddities"): (records.ODDITIES, records.list_oddities),
+    (Tally, "table"): (records.TALLY, lambda tally: records.list_tally(tally)[: tally.top]),
+    (Matches, "candidates"): (records.CANDIDATES, records.list_candidates),
+    (Lookalikes, "table"): (records.LOOKALIKES, lambda found: records.list_lookalikes(found.members)),
+    (Lookalikes, "rulings"): (RULING_COLUMNS, lambda found: records.list_as_rulings(found.members, "")),
+    (Outcome, "headers"): (records.RESTYLED, lambda outcome: records.to_records(outcome.restyled)),
+    (Outcome, "effects"): (records.EFFECTS, lambda outcome: records.to_records(outcome.account.effects)),
+    (Outcome, "unknown"): (records.UNKNOWN, lambda outcome: records.list_unknown(outcome.account)),
+    (Outcome, "open"): (records.OPEN, lambda outcome: records.list_open(outcome.account.open)),
+    (Outcome, "unfit"): (records.UNFIT, lambda outcome: records.to_records(outcome.account.unfit)),
+    (Outcome, "unused"): (records.UNUSED, lambda outcome: records.list_unused(outcome.account)),
+    (Outcome, "near_misses"): (
+        records.NEAR_MISSES,
+        lambda outcome: records.list_near_misses(outcome.account),
+    ),
+    (Outcome, "hints"): (records.HINTS, lambda outcome: records.list_hints(outcome.hints)),
+    (Preview, "table"): (
+        records.CHANGES,
+        lambda preview: records.to_records([change for rule in preview.rules for change in rule.changes]),
+    ),
+    (Rulings, "table"): (RULING_COLUMNS, lambda rulings: records.to_records(rulings.rulings)),
+    (Review, "taken"): (_TAKEN, _list_taken),
+    (Review, "refused"): (records.REJECTED, lambda review: records.to_records(review.rejected)),
+    (Applied, "unknown"): (("column", "value", "rows", "why"), lambda a: records.to_records(a.not_known)),
+}
+
+
+def to_frame(rows: Sequence[Mapping[str, Any]], columns: Sequence[str]) -> pd.DataFrame:
+    """Make a DataFrame of records, with its columns even where there are none.
+
+    Args:
+        rows: The records.
+        columns: The columns, in order.
+
+    Returns:
+        The DataFrame.
+    """
+    import pandas as pd
+
+    return pd.DataFrame(rows, columns=list(columns))
+
+
+def build_frame(result: Any, name: str) -> pd.DataFrame:
+    """Build one of the DataFrames of a result.
+
+    Args:
+        result: The result.
+        name: What its class calls the DataFrame.
+
+    Returns:
+        The DataFrame.
+    """
+    if isinstance(result, Matches) and name == "table":
+        import pandas as pd
+
+        return pd.DataFrame(records.match_columns(result))
+    columns, list_records = _FRAMES[type(result), name]
+    return to_frame(list_records(result), columns)
+
+
+def list_frames(result: Any) -> list[tuple[str, pd.DataFrame]]:
+    """List the DataFrames that a notebook shows of a result.
+
+    Args:
+        result: The result.
+
+    Returns:
+        Titles and DataFrames.
+    """
+    titles = {
+        Survey: {"Columns": "columns", "What is odd": "oddities"},
+        Tally: {"Values": "table"},
+        Matches: {"Matches": "table"},
+        Lookalikes: {"Lookalikes": "table"},
+        Rulings: {"Rulings": "table"},
+        Review: {"Taken": "taken", "Not taken": "refused"},
+        Applied: {"Not in the crosswalk": "unknown"},
+        Outcome: {
+            "What each rule changed": "effects",
+            "Unknown": "unknown",
+            "Open": "open",
+            "Hints": "hints",
+        },
+    }
+    return [(title, build_frame(result, name)) for title, name in titles[type(result)].items()]

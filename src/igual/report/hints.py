@@ -1,0 +1,127 @@
+"""Hints as sentences."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+
+from igual.report.wording import format_count, format_examples, quote_value
+from igual.runs.hints import Hint, HintValue
+
+
+def name_rule(number: int, do: str) -> str:
+    """Write how messages call a rule, such as 'rule 3 (label)'."""
+    return f"rule {number} ({do})"
+
+
+def format_hint(hint: Hint) -> str:
+    """Write a hint as a sentence.
+
+    Args:
+        hint: The hint.
+
+    Returns:
+        The sentence, with everything invisible drawn.
+    """
+    return f"{name_rule(hint.rule, hint.do)}{_FORMATS[hint.kind](hint)}"
+
+
+def _rows(value: HintValue) -> str:
+    return format_count(value.rows, "row")
+
+
+def _with_rows(hint: Hint) -> list[str]:
+    return [f"{quote_value(one.value)} ({_rows(one)})" for one in hint.values]
+
+
+def _whose(hint: Hint, of: str = "of column") -> str:
+    rows = format_count(sum(one.rows for one in hint.values), "row")
+    return f"{format_count(len(hint.values), 'value')} {of} {quote_value(hint.column)} ({rows})"
+
+
+def _format_idle(hint: Hint) -> str:
+    near = [f"{quote_value(one.value)} ({_rows(one)}) for {quote_value(one.other)}" for one in hint.values]
+    but = f"; near misses: {format_examples(near)}" if near else ""
+    return f" changed nothing in {' and '.join(map(quote_value, hint.columns))}{but}"
+
+
+def _format_unused(hint: Hint) -> str:
+    entries = [
+        quote_value(one.value)
+        + (f" (near miss: {quote_value(one.other)}, {_rows(one)})" if one.other is not None else "")
+        for one in hint.values
+    ]
+    return f" found nowhere: {format_examples(entries)}"
+
+
+def _format_unknown(hint: Hint) -> str:
+    predicate = hint.parts[0 if len(hint.values) == 1 else 1]
+    return f": {_whose(hint)} {predicate}: {format_examples(_with_rows(hint))}"
+
+
+def _format_open(hint: Hint) -> str:
+    predicate = hint.parts[0 if len(hint.values) == 1 else 1]
+    proposals = [f"{quote_value(one.value)} (perhaps {quote_value(one.other)})" for one in hint.values]
+    return f": {_whose(hint)} {predicate}: {format_examples(proposals)}"
+
+
+def _format_merged(hint: Hint) -> str:
+    pairs = [f"{quote_value(one.value)} ({_rows(one)}) as {quote_value(one.other)}" for one in hint.values]
+    return f" matched only because ignore_case is set: {format_examples(pairs)}"
+
+
+def _format_unread(hint: Hint) -> str:
+    values = format_examples([quote_value(one.value) for one in hint.values])
+    return f" could not read {_whose(hint, 'of')}: {values}"
+
+
+def _format_unstable(hint: Hint) -> str:
+    (example,) = hint.values
+    change = f"{quote_value(example.value)} → {quote_value(example.other)}"
+    return f" would change its own output again: {change}"
+
+
+def _format_unstable_rulebook(hint: Hint) -> str:
+    values = format_count(hint.values[0].rows, "value")
+    steps = " → ".join(map(quote_value, hint.parts))
+    return (
+        f": this rulebook applied to its own output would change {values} of column {quote_value(hint.column)} "
+        f"again, from here on: {steps}"
+    )
+
+
+def _format_numbers_left(hint: Hint) -> str:
+    return (
+        f": column {quote_value(hint.column)} holds nothing but numbers now that its spaces are right; it stays text "
+        "(the rule 'number' would change that)"
+    )
+
+
+def _format_changed_again(hint: Hint) -> str:
+    earlier, later, values = hint.parts
+    return (
+        f": what the pair {quote_value(earlier)} put in was changed again by the pair {quote_value(later)}, "
+        f"in {format_count(int(values), 'value')}"
+    )
+
+
+def _format_not_applied(hint: Hint) -> str:
+    ruling, value, author, name = hint.parts
+    return (
+        f": the ruling {quote_value(ruling)} on {quote_value(value)} {author} is not applied: list "
+        f"{quote_value(name)} has no such entry (any more)"
+    )
+
+
+_FORMATS: Mapping[str, Callable[[Hint], str]] = {
+    "no effect": _format_idle,
+    "unused": _format_unused,
+    "unknown": _format_unknown,
+    "open": _format_open,
+    "merged": _format_merged,
+    "unread": _format_unread,
+    "unstable": _format_unstable,
+    "unstable rulebook": _format_unstable_rulebook,
+    "numbers left": _format_numbers_left,
+    "changed again": _format_changed_again,
+    "ruling not applied": _format_not_applied,
+}

@@ -1,0 +1,114 @@
+"""Why a value is matched as it is, as a sentence."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+
+from igual.matching.reasons import Reason, Reasons
+
+_FOLDED = "only case, accents, spaces or punctuation differ"
+_LETTERS: Mapping[str, str] = {
+    "letter doubled": "1 letter doubled",
+    "letter not doubled": "1 letter not doubled",
+    "letter extra": "1 letter too many",
+    "digit extra": "1 digit too many",
+    "letter missing": "1 letter missing",
+    "digit missing": "1 digit missing",
+    "letter differs": "1 letter differs",
+    "digit differs": "1 digit differs",
+    "letters swapped": "two letters swapped",
+    "same letters": "only letters that look the same, or marks, differ",
+    "letters differ": "letters differ",
+}
+_PLAIN: Mapping[str, str] = {
+    "nothing near": "no entry comes near",
+    "same": "the same",
+    "folded": _FOLDED,
+    "alias": "an alias",
+    "alias folded": "an alias, but for case, accents, spaces or punctuation",
+    "two letters": "an accented letter written as two",
+    "other order": "words in another order",
+    "same words in other order": "same words in another order",
+    "same words": "the same words",
+}
+_UNSURE: Mapping[str, str] = {
+    "not sure": "not sure enough",
+    "rival equal": "another entry is as near",
+    "rival near": "another entry comes near",
+}
+
+
+def _quote_words(words: Sequence[str]) -> str:
+    return " and ".join(f"‘{word}’" for word in words)
+
+
+def _compare(parts: Sequence[str]) -> str:
+    return f"({', '.join(part or 'none' for part in parts)})"
+
+
+_DOUBTS: Mapping[str, Callable[[Sequence[str]], str]] = {
+    "numbers differ": lambda parts: f"the numbers differ {_compare(parts)}",
+    "numbers reordered": lambda parts: f"the numbers stand in another order {_compare(parts)}",
+    "roman numerals differ": lambda parts: f"the roman numerals differ {_compare(parts)}",
+    "opposites": lambda parts: f"{_quote_words(parts)} exclude each other",
+    "negation": lambda parts: f"one of {_quote_words(parts)} denies the other",
+    "short words differ": lambda parts: f"short words differ {_compare(parts)}",
+    "words may matter": lambda parts: f"{_quote_words(parts)} may matter",
+    "very short": lambda _: "the text is very short",
+    "ambiguous initials": lambda _: "initials may stand for something else",
+    "case matters": lambda _: "this list tells cases apart",
+    "too long": lambda _: "the text is too long to compare whole",
+}
+
+
+def _format_ruling(parts: Sequence[str]) -> str:
+    author, on, reason = parts or ("", "", "")
+    about = f" on {on!r}" if on else ""
+    return f"ruled {author}".strip() + about + (f": {reason}" if reason else "")
+
+
+_WITH_PARTS: Mapping[str, Callable[[Sequence[str]], str]] = {
+    "ruling": _format_ruling,
+    "several entries": lambda parts: (
+        f"{len(parts)} entries are spelled so, case and marks aside: {' and '.join(parts[:3])}"
+    ),
+    "initials": lambda parts: f"the initials of {parts[0]}",
+    "misspelt": lambda parts: f"‘{parts[0]}’ for ‘{parts[1]}’",
+    "stands for": lambda parts: f"‘{parts[0]}’ stands for ‘{parts[1]}’",
+    "short for": lambda parts: f"‘{parts[0]}’ short for ‘{parts[1]}’",
+    "extra words": lambda parts: f"with {_quote_words(parts)}",
+    "missing words": lambda parts: f"without {_quote_words(parts)}",
+}
+
+
+def format_reasons(reasons: Reasons, value: str | None = None, beside: str | None = None) -> str:
+    """Write why a value is matched as it is.
+
+    Args:
+        reasons: The reasons.
+        value: The value, to be named where letters differ; None leaves it out.
+        beside: The entry that is shown beside the sentence: where it is the spelling that was met, it isn't repeated.
+
+    Returns:
+        The sentence.
+    """
+    main = ", ".join(_format_main(one, value, beside) for one in reasons if _is_main(one))
+    if any(one.kind == "nearest only" for one in reasons):
+        main = f"no entry comes near enough; the nearest: {main}"
+    unsure = "".join(f"; {_UNSURE[one.kind]}" for one in reasons if one.kind in _UNSURE)
+    doubts = [_DOUBTS[one.kind](one.parts) for one in reasons if one.kind in _DOUBTS]
+    return main + unsure + (f"; but {', '.join(doubts)}" if doubts else "")
+
+
+def _is_main(reason: Reason) -> bool:
+    return reason.kind not in _UNSURE and reason.kind not in _DOUBTS and reason.kind != "nearest only"
+
+
+def _format_main(reason: Reason, value: str | None, beside: str | None) -> str:
+    if reason.kind in _LETTERS:
+        spelling, *count = reason.parts
+        text = " ".join([*count, _LETTERS[reason.kind]])
+        return text if value is None or spelling == beside else f"{text}: {value} → {spelling}"
+    if reason.kind in _WITH_PARTS:
+        return _WITH_PARTS[reason.kind](reason.parts)
+    return _PLAIN.get(reason.kind, reason.kind)

@@ -1,0 +1,44 @@
+"""How messages say numbers, values and examples."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from igual.text.characters import visible
+
+# So many examples stand in one message; the rest are counted.
+EXAMPLES = 3
+_LONGEST = 40
+
+
+def format_count(number: int, thing: str, things: str | None = None) -> str:
+    """A number and its thing; `things` where there isn't just an s behind several.
+
+    Example:
+        >>> format_count(1, "row"), format_count(2000, "row")
+        ('1 row', '2,000 rows')
+    """
+    return f"{number:,} {thing if number == 1 else things or f'{thing}s'}"
+
+
+def quote_value(text: str | None) -> str:
+    """A value as messages show it: what is invisible or odd drawn, in quotes, cut when long."""
+    return f"'{visible(text, _LONGEST, every_space=False)}'"
+
+
+def format_examples(texts: Iterable[str], total: int | None = None) -> str:
+    """A few examples and how many more there are."""
+    some = list(texts)
+    total = len(some) if total is None else total
+    more = f" and {total - EXAMPLES:,} more" if total > EXAMPLES else ""
+    return ", ".join(some[:EXAMPLES]) + more
+
+
+def format_score(score: float) -> str:
+    """A score as people read it; none looks as if it were nothing.
+
+    Example:
+        >>> format_score(0.8214), format_score(0.001)
+        ('0.82', '< 0.01')
+    """
+    return f"{score:.2f}" if score >= 0.005 else "< 0.01"

@@ -1,0 +1,368 @@
+"""What every rule is: settings that can be checked and saved, and a pure function made from them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any, ClassVar, NamedTuple, Protocol
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+from pydantic import model_validator
+
+from igual.column import Mask
+from igual.conditions import Condition, ConditionLike, as_condition
+from igual.engines import CleanColumn, OutputType, open_table, wrap_values
+from igual.errors import RulebookError, error_context
+from igual.lists import Codebook, Need, PairList, ReferenceList, Shelf
+from igual.matching.matcher import Matched
+from igual.rules.kinds import UNLISTED, ValueKind
+from igual.rules.outputs import conform
+from igual.rulings import Ruling
+from igual.settings import Settings
+
+
+class Note(NamedTuple):
+    """Something else about a rule's work that is worth a hint.
+
+    Attributes:
+        kind: What is the case, such as 'changed again'.
+        parts: The texts that it is about.
+    """
+
+    kind: str
+    parts: tuple[str, ...]
+
+
+class Rewritten(NamedTuple):
+    """What a rule made of some distinct values.
+
+    Attributes:
+        values: The new values, one for each given.
+        unknown: Which of the given values the rule had no label or entry for (None: it looks nothing up).
+        used: Which of the rule's `entries` served for at least one value (None: it has no entries).
+        by_case: Which values only met an entry because case was set aside (None: it never is).
+        unread: Which values the rule could not make sense of, so that they stayed (None: it takes any text).
+        columns: For a rule that writes into several columns, the values of each.
+        notes: What else is worth a hint.
+        open: Which values wait for a person to decide (None: it never asks).
+        matched: How values were matched, for a rule that does.
+    """
+
+    values: pa.Array
+    unknown: Mask | None = None
+    used: Mask | None = None
+    by_case: Mask | None = None
+    unread: Mask | None = None
+    columns: tuple[pa.Array, ...] | None = None
+    notes: tuple[Note, ...] = ()
+    open: Mask | None = None
+    matched: Matched | None = None
+
+
+class NearMiss(NamedTuple):
+    """A value that an entry of the rule would have caught but for case, outer spaces or accents.
+
+    Attributes:
+        position: Of the value.
+        entries: The entries that it came close to; one, or several of which none is certain.
+    """
+
+    position: int
+    entries: tuple[str, ...]
+
+
+class EntrySource(NamedTuple):
+    """Where the entries come from that a rule looks for.
+
+    Attributes:
+        kind: 'pairs', 'pair list', 'codebook' or 'list'.
+        name: Of the pair list, codebook or list; '' for pairs that stand in the rule.
+    """
+
+    kind: str
+    name: str = ""
+
+
+class Rewriter(Protocol):
+    """A rule prepared for work: its patterns and look-ups are built once and serve many columns."""
+
+    @property
+    def entries(self) -> Sequence[str]:
+        """What the rule looks for or looks up: its pairs, codes or list entries."""
+
+    def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
+        """Give new values for distinct values, the same for the same value, always.
+
+        Args:
+            values: Distinct texts, (values,).
+            beside: What stands in the other columns that the rule `reads`, (values,) each.
+
+        Returns:
+            What the rule made of them, one new value for each.
+        """
+
+    def near_misses(self, values: pa.Array, unused: Sequence[str]) -> list[NearMiss]:
+        """Find values that came close to an entry.
+
+        Args:
+            values: Distinct texts, (values,).
+            unused: The entries that are meant.
+
+        Returns:
+            The near misses.
+        """
+
+
+class Rule(Settings):
+    """What all rules share.
+
+    A rule registers itself: a class in a module of `igual.rules` whose `do` has a default is known to rulebooks,
+    to `igual rules` and to the reference.
+
+    Attributes:
+        column: The column to work on.
+        columns: Several columns to work on, in the place of `column`.
+        do: What the rule does.
+        into: Write the result to this new column and keep the given one as it is (one column only).
+        when: A condition on the column, or on another: values that don't meet it stay as they are.
+        note: Why the rule is there; it appears in the account of the run.
+    """
+
+    # Whether the rule can write into several columns.
+    writes_several: ClassVar[bool] = False
+    # Whether it reads texts in one notation and writes them in another, and so isn't meant for its own output.
+    changes_notation: ClassVar[bool] = False
+    # Whether it only puts spaces right, so that numbers may be all that is left.
+    only_respaces: ClassVar[bool] = False
+    # Whether it takes values that are numbers for what they are: codes, entries or numbers.
+    takes_numbers: ClassVar[bool] = False
+    # Whether stewards can rule on its values.
+    takes_rulings: ClassVar[bool] = False
+    # What a value is that the rule has no label, entry or reading for.
+    unknown_kind: ClassVar[ValueKind] = UNLISTED
+
+    column: str | None = None
+    columns: tuple[str, ...] = ()
+    do: str
+    into: str | tuple[str, ...] | None = None
+    when: ConditionLike | None = None
+    note: str | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _column_or_columns(cls, given: Any) -> Any:
+        if not isinstance(given, dict):
+            return given
+        words = dict(given)
+        if words.get("column") is not None:
+            if words.get("columns") not in (None, (words["column"],)):
+                raise ValueError("give 'column' or 'columns', not both")
+            if not isinstance(words["column"], str):
+                raise ValueError("'column' takes one text; give 'columns' for several")
+            words["columns"] = (words["column"],)
+        if isinstance(named := words.get("columns"), tuple) and len(named) == 1:
+            words["column"] = named[0]
+        return words
+
+    @model_validator(mode="after")
+    def _into_is_for_one(self) -> Rule:
+        if len(set(self.columns)) < len(self.columns):
+            raise ValueError("'columns' names a column twice")
+        if self.into is not None and len(self.columns) > 1:
+            raise ValueError("'into' takes the result of one column; give each column a rule of its own")
+        targets = self.targets
+        if "" in targets or self.into == () or len(set(targets)) < len(targets):
+            raise ValueError("'into' takes one name, or several that differ; none may be empty")
+        if isinstance(self.into, tuple) and not self.writes_several:
+            raise ValueError("'into' takes one column")
+        if set(targets) & set(self.columns):
+            raise ValueError("'into' names the column itself; leave it out to change the column in place")
+        return self
+
+    @property
+    def condition(self) -> Condition | None:
+        """The condition of `when`, however it was given."""
+        return None if self.when is None else as_condition(self.when)
+
+    @property
+    def entry_source(self) -> EntrySource:
+        """Where the entries come from that it looks for."""
+        return EntrySource("pairs")
+
+    @property
+    def targets(self) -> tuple[str, ...]:
+        """The new columns that the rule writes into, if any."""
+        return (self.into,) if isinstance(self.into, str) else self.into or ()
+
+    @property
+    def flags_unknown(self) -> bool:
+        """Whether values that the rule doesn't know deserve a hint."""
+        return getattr(self, "otherwise", "flag") == "flag"
+
+    def target_of(self, column: str) -> str:
+        """Tell where a rule that writes one column puts what it makes of one."""
+        return self.into if isinstance(self.into, str) else column
+
+    def reads(self) -> set[str]:
+        """List the columns that the rule looks at besides its own."""
+        return self.condition.columns() if self.condition is not None else set()
+
+    def output(self, shelf: Shelf) -> OutputType:
+        """Tell what its results are to be in the clean table."""
+        return OutputType()
+
+    def needs(self) -> list[Need]:
+        """List what the rule looks up by name."""
+        return [Need("lists", name) for name in sorted(self.condition.lists())] if self.condition else []
+
+    def list_attributes(self) -> list[str]:
+        """List the attributes that it takes from a reference list."""
+        return []
+
+    def written_texts(self) -> set[str]:
+        """List the texts that the rule itself puts into values."""
+        return set()
+
+    def rewriter(self, shelf: Shelf) -> Rewriter:
+        """Prepare the rule for work.
+
+        Args:
+            shelf: The lists, codebooks and pair lists that it refers to by name.
+
+        Returns:
+            The prepared rule.
+        """
+        raise NotImplementedError
+
+    def with_rulings(self, rewriter: Rewriter, rulings: Mapping[str, Ruling]) -> Rewriter:
+        """Give a prepared rule what was ruled on the values of a column; only some rules take rulings.
+
+        Args:
+            rewriter: The prepared rule.
+            rulings: Value to ruling.
+
+        Returns:
+            A prepared rule that knows the rulings.
+        """
+        return rewriter
+
+    def dump_words(self) -> dict[str, Any]:
+        """Give the rule as a rulebook file has it: only the words that differ from their defaults."""
+        given = self.model_dump(exclude_defaults=True, mode="json", by_alias=True)
+        for word in ("column", "columns", "do"):
+            given.pop(word, None)
+        one = len(self.columns) == 1
+        named = {"column": self.columns[0]} if one else {"columns": list(self.columns)}
+        return {**named, "do": self.do, **given}
+
+    def __eq__(self, other: object) -> bool:
+        """Tell whether another rule does the same."""
+        return isinstance(other, Rule) and self.dump_words() == other.dump_words()
+
+    def __hash__(self) -> int:
+        return hash((self.do, self.columns))
+
+    def on(
+        self,
+        values: Any,
+        *,
+        lists: Mapping[str, ReferenceList] | None = None,
+        codebooks: Mapping[str, Codebook] | None = None,
+        pairs: Mapping[str, PairList] | None = None,
+    ) -> Any:
+        """Apply the rule to the values of one column, without a rulebook.
+
+        Args:
+            values: A Series, an Arrow array, or a sequence of texts, (rows,); None, NaN and NA are missing.
+            lists: Reference lists that the rule refers to by name.
+            codebooks: Codebooks that the rule refers to by name.
+            pairs: Pair lists that the rule refers to by name.
+
+        Returns:
+            As many values, of the same kind, (rows,). A rule that writes into several columns gives a table of them.
+
+        Raises:
+            RulebookError: For a rule that looks at other columns, or refers to something that isn't given.
+            TableError: For values that aren't texts.
+
+        Example:
+            >>> from igual.rules import Case
+            >>> Case(style="sentence").on(["NORWAY MAPLE", None])
+            ['Norway maple', None]
+        """
+        if others := sorted(self.reads() - {"values"}):
+            raise RulebookError(f"the rule looks at column {others[0]!r}; it can only work in a rulebook")
+        shelf = Shelf(lists or {}, codebooks or {}, pairs or {})
+        shelf.refuse_missing(self.needs())
+        table, unwrap = wrap_values(values)
+        source = open_table(table)
+        column = source.column("values")
+        with error_context(f"rule {self.do!r}", RulebookError):
+            rewriter = self.rewriter(shelf)
+        result = apply_rule(self, rewriter, column.values, {}, shelf)
+        several = isinstance(self.into, tuple)
+        names = self.targets if several else ("values",)
+        output = self.output(shelf)
+        made = result.columns if result.columns is not None else (result.values,)
+        clean = [
+            CleanColumn(name, "values", column, conform(texts, output).values, output)
+            for name, texts in zip(names, made, strict=True)
+        ]
+        rebuilt = source.rebuild(clean)
+        return {name: unwrap(rebuilt, name) for name in names} if several else unwrap(rebuilt, "values")
+
+
+class PlainRewriter:
+    """For rules that look nothing up: they have no entries and no near misses."""
+
+    entries: Sequence[str] = ()
+
+    def near_misses(self, values: pa.Array, unused: Sequence[str]) -> list[NearMiss]:
+        """Find nothing: there are no entries to come close to."""
+        return []
+
+
+def apply_rule(
+    rule: Rule, rewriter: Rewriter, values: pa.Array, beside: Mapping[str, pa.Array], shelf: Shelf
+) -> Rewritten:
+    """Apply a rule to the values that its condition means; all others stay as they are.
+
+    Args:
+        rule: The rule.
+        rewriter: The same rule, prepared for work.
+        values: Distinct texts, (values,).
+        beside: What stands in the other columns that the rule reads, (values,) each.
+        shelf: The lists that its condition names.
+
+    Returns:
+        What became of all values.
+    """
+    if rule.condition is None:
+        return rewriter.rewrite(values, beside)
+    is_meant = rule.condition.mask(values, beside, shelf.lists)
+    if is_meant.all():
+        return rewriter.rewrite(values, beside)
+    flags = pa.array(is_meant)
+    result = rewriter.rewrite(
+        values.filter(flags), {name: texts.filter(flags) for name, texts in beside.items()}
+    )
+
+    def put_back(some: pa.Array) -> pa.Array:
+        return pc.replace_with_mask(values, flags, some)
+
+    def spread(mask: Mask | None) -> Mask | None:
+        if mask is None:
+            return None
+        whole = np.zeros(len(values), np.bool_)
+        whole[is_meant] = mask
+        return whole
+
+    return result._replace(
+        values=put_back(result.values),
+        unknown=spread(result.unknown),
+        by_case=spread(result.by_case),
+        unread=spread(result.unread),
+        columns=None if result.columns is None else tuple(put_back(column) for column in result.columns),
+        open=spread(result.open),
+    )

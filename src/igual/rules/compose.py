@@ -1,0 +1,97 @@
+"""The rule `compose`."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from typing import Any, Literal
+
+import pyarrow as pa
+import pyarrow.compute as pc
+from pydantic import model_validator
+
+from igual.column import TEXT
+from igual.conditions import is_blank
+from igual.lists import Shelf
+from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
+
+_NAME = re.compile(r"\{([^{}]*)\}")
+
+
+class Compose(Rule):
+    """Make one text out of several columns.
+
+    Where a part is missing or blank it is left out, together with the text before it (for the first part: the text
+    after it). Where all parts are, the result is missing.
+
+    Attributes:
+        template: A text with the names of columns in braces, such as `{street} {number}, {district}`. into: the new
+            column.
+
+    Example:
+        >>> import igual
+        >>> book = igual.Rulebook([igual.rules.Compose(template="{street} {number}", into="address")])
+        >>> book.apply({"street": ["Mill Street", "Quay"], "number": ["3", None]}).table["address"]
+        ['Mill Street 3', 'Quay']
+    """
+
+    do: Literal["compose"] = "compose"
+    template: str
+
+    @model_validator(mode="before")
+    @classmethod
+    def _columns_from_template(cls, given: Any) -> Any:
+        if not isinstance(given, dict) or not isinstance(given.get("template"), str):
+            return given
+        names = _NAME.findall(given["template"])
+        if not names or "" in names:
+            raise ValueError("'template' needs names of columns in braces, such as {street} {number}")
+        if given.get("column") not in (None, names[0]):
+            raise ValueError("'column' isn't needed: the template names the columns")
+        return {**given, "column": names[0]}
+
+    @model_validator(mode="after")
+    def _goes_somewhere(self) -> Compose:
+        if self.into is None:
+            raise ValueError("the word 'into' is missing: the new column")
+        return self
+
+    def reads(self) -> set[str]:
+        """List the columns that the rule looks at besides its own."""
+        return super().reads() | set(_NAME.findall(self.template)) - set(self.columns)
+
+    def dump_words(self) -> dict[str, Any]:
+        """Give the rule as a rulebook file has it."""
+        return {word: given for word, given in super().dump_words().items() if word != "column"}
+
+    def rewriter(self, shelf: Shelf) -> Rewriter:
+        """Prepare the rule for work."""
+        return _Rewriter(self)
+
+
+class _Rewriter(PlainRewriter):
+    def __init__(self, rule: Compose) -> None:
+        self._own = rule.columns[0]
+        # Texts stand at even places, names of columns at odd ones.
+        self._pieces = _NAME.split(rule.template)
+
+    def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
+        nothing = pa.scalar("", TEXT)
+        texts, names = self._pieces[0::2], self._pieces[1::2]
+        made = pa.array([""] * len(values), TEXT)
+        is_started = pa.array([False] * len(values), pa.bool_())
+        for before, name in zip(texts, names, strict=False):
+            part = values if name == self._own else beside[name]
+            is_there = pc.invert(pa.array(is_blank(part)))
+            glue = (
+                pc.if_else(is_started, pa.scalar(before, TEXT), nothing)
+                if before is not texts[0]
+                else nothing
+            )
+            lead = pc.if_else(is_there, glue, nothing)
+            made = pc.binary_join_element_wise(made, lead, pc.if_else(is_there, part, nothing), nothing)
+            is_started = pc.or_(is_started, is_there)
+        made = pc.binary_join_element_wise(
+            pa.scalar(texts[0], TEXT), made, pa.scalar(texts[-1], TEXT), nothing
+        )
+        return Rewritten(pc.if_else(is_started, made, pa.scalar(None, TEXT)))

@@ -1,0 +1,110 @@
+"""What rules share that look values up: lists, and what becomes of values that aren't there."""
+
+from __future__ import annotations
+
+import builtins
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING, Literal, TypeAlias
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+from pydantic import BaseModel, ConfigDict
+
+from igual.column import TEXT, Mask, to_mask
+from igual.conditions import is_blank
+from igual.lists import Need
+from igual.rules.base import EntrySource, Rule
+from igual.text.folding import folded_key, light_key
+
+
+class OtherText(BaseModel):
+    """`otherwise = { text = "…" }`: this text in the place of whatever isn't known.
+
+    Attributes:
+        text: The text.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
+    text: str
+
+
+if TYPE_CHECKING:
+    # A text may also be given as a dict, as a rulebook file has it.
+    Otherwise: TypeAlias = Literal["keep", "blank", "flag"] | OtherText | Mapping[str, str]
+else:
+    Otherwise = Literal["keep", "blank", "flag"] | OtherText
+
+
+class ListRule(Rule):
+    """What the rules that look into a reference list share.
+
+    Attributes:
+        list: The name of the reference list.
+    """
+
+    list: str
+
+    @property
+    def entry_source(self) -> EntrySource:
+        """Where the entries come from that it looks for."""
+        return EntrySource("list", self.list)
+
+    def needs(self) -> builtins.list[Need]:
+        """List what the rule looks up by name."""
+        return [Need("lists", self.list), *super().needs()]
+
+
+def unknown_among(values: pa.Array, known: Mask) -> Mask:
+    """Find values that are unknown: neither known nor blank nor missing, which leave nothing to look up.
+
+    Args:
+        values: Distinct texts, (values,).
+        known: Which ones are known, (values,).
+
+    Returns:
+        Which ones are unknown, (values,).
+    """
+    return ~known & ~is_blank(values)
+
+
+def fill_unknown(
+    values: pa.Array, replacements: pa.Array, known: Mask, unknown: Mask, otherwise: Otherwise
+) -> pa.Array:
+    """Put in what was looked up where it is known; `otherwise` decides on the unknown; blanks stay.
+
+    Args:
+        values: Distinct texts, (values,).
+        replacements: What was looked up for each, (values,).
+        known: Where it counts, (values,).
+        unknown: Which values are unknown, (values,).
+        otherwise: What becomes of these.
+
+    Returns:
+        The new values, (values,).
+    """
+    new = pc.if_else(pa.array(known), replacements, values)
+    if isinstance(otherwise, OtherText):
+        return pc.if_else(pa.array(unknown), pa.scalar(otherwise.text, TEXT), new)
+    if otherwise == "blank":
+        return pc.if_else(pa.array(unknown), pa.scalar("", TEXT), new)
+    return new
+
+
+def near_spellings(values: pa.Array, spellings: Sequence[str]) -> dict[int, str]:
+    """Find values that equal a spelling but for case, outer spaces, accents, spacing or punctuation.
+
+    Args:
+        values: Distinct texts, (values,).
+        spellings: The accepted spellings.
+
+    Returns:
+        Position of the value to the spelling.
+    """
+    near: dict[int, str] = {}
+    accepted = pa.array(spellings, TEXT)
+    for key in (light_key, folded_key):
+        owners = pc.index_in(key(values), key(accepted))
+        for position in np.flatnonzero(to_mask(owners.is_valid())).tolist():
+            near.setdefault(position, spellings[owners[position].as_py()])
+    return near

@@ -1,0 +1,224 @@
+"""The rule `match`."""
+
+from __future__ import annotations
+
+import builtins
+import contextlib
+from collections.abc import Iterable, Mapping, Sequence
+from copy import copy
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+from pydantic import Field, field_validator, model_validator
+
+from igual.column import TEXT, to_mask
+from igual.errors import ListError, RulebookError
+from igual.lists import ReferenceList, Shelf
+from igual.matching.index import MatchIndex
+from igual.matching.lookups import How
+from igual.matching.matcher import OPEN, SETTLED, UNKNOWN, WAYS, By, Matched, match_values
+from igual.matching.reasons import Reason
+from igual.matching.thresholds import DEFAULTS, Thresholds
+from igual.matching.vocabulary import Vocabulary
+from igual.rules.base import NearMiss, Note, Rewriter, Rewritten
+from igual.rules.lookup import ListRule, Otherwise, fill_unknown, near_spellings, unknown_among
+from igual.rulings import NEW, Decision, Ruling, interpret_ruling
+from igual.text.folding import folded_key
+
+_Decided = dict[int, tuple[Ruling, Decision]]
+
+
+class Match(ListRule):
+    """Put the entry of a reference list in the place of a value that means it.
+
+    list: the name of the reference list. Its aliases count as spellings of their entries. by: the ways to match:
+    `exact`; `folded`, which sets aside case, spacing, accents and punctuation (but for marks between digits and
+    marks that tell things apart, as in C#); and `fuzzy`, by likeness. Exact comes before folded, entries before
+    aliases, likeness last. settle: the least score, 0 to 1, of a match by likeness that needs nobody. ask: the
+    least probability, 0 to 1, that some entry is meant, for a value to wait for a person: it is open. margin: how
+    far a match that is settled by likeness must be ahead of the runner-up, 0 to 1, where the scores of all
+    candidates make 1. give: an attribute of the list (a code, a rate) to put instead of the entry. case_sensitive:
+    nothing that differs in case is settled. abbreviations, opposites, small_words: words to be known beside those
+    that Igual knows: what a short form stands for, groups of words that exclude each other, words that may be left
+    out. otherwise: what becomes of a value that isn't in the list: `flag` (keep it, and warn), `keep`, `blank` (an
+    empty text), or `{ text = "…" }`. Whatever is chosen, it is listed as unknown, with its rows.
+
+    What stewards have ruled on single values (see `Rulings`) wins over every other way to match; where the rule
+    folds, values that differ from a ruled one only in case and the like follow it, unless it is to stay as it is.
+    Missing values and blanks stay as they are. Open values stay too, until somebody rules on them; where an
+    attribute is given, what becomes of them is what `otherwise` says.
+
+    Example:
+        >>> import igual
+        >>> from igual.rules import Match
+        >>> trees = {"trees": igual.ReferenceList(["Norway maple", "Common oak"])}
+        >>> Match(list="trees").on(["NORWAY-MAPLE", "Oak, comon", "banana"], lists=trees)
+        ['Norway maple', 'Common oak', 'banana']
+    """
+
+    takes_numbers: ClassVar[bool] = True
+    takes_rulings: ClassVar[bool] = True
+
+    do: Literal["match"] = "match"
+    by: tuple[By, ...] = WAYS
+    settle: float = Field(default=DEFAULTS.settle, ge=0, le=1)
+    ask: float = Field(default=DEFAULTS.ask, ge=0, le=1)
+    margin: float = Field(default=DEFAULTS.margin, ge=0, le=1)
+    give: str | None = None
+    case_sensitive: bool = False
+    abbreviations: Mapping[str, tuple[str, ...] | str] = Field(default_factory=dict)
+    opposites: tuple[tuple[str, ...], ...] = ()
+    small_words: tuple[str, ...] = ()
+    otherwise: Otherwise = "flag"
+
+    @field_validator("by", mode="before")
+    @classmethod
+    def _one_or_several(cls, given: Any) -> Any:
+        if isinstance(given, str):
+            return (given,)
+        if given == ():
+            raise ValueError("'by' needs at least one way to match")
+        return given
+
+    @model_validator(mode="after")
+    def _words_are_words(self) -> Match:
+        Vocabulary.extended(self.opposites, self.abbreviations, self.small_words)
+        return self
+
+    @property
+    def thresholds(self) -> Thresholds:
+        """When a likely match is accepted."""
+        return Thresholds(self.settle, self.ask, self.margin, self.case_sensitive)
+
+    def rewriter(self, shelf: Shelf) -> Rewriter:
+        """Prepare the rule for work."""
+        return _Rewriter(self, shelf.lists[self.list])
+
+    def list_attributes(self) -> builtins.list[str]:
+        """List the attributes that it takes from the reference list."""
+        return [self.give] if self.give is not None else []
+
+    def with_rulings(self, rewriter: Rewriter, rulings: Mapping[str, Ruling]) -> Rewriter:
+        """Give the prepared rule what was ruled on the values of a column."""
+        return rewriter.with_rulings(rulings) if isinstance(rewriter, _Rewriter) else rewriter
+
+
+class _Rewriter:
+    def __init__(self, rule: Match, reference: ReferenceList) -> None:
+        self._rule = rule
+        self._reference = reference
+        vocabulary = Vocabulary.extended(rule.opposites, rule.abbreviations, rule.small_words)
+        self._index = MatchIndex(reference, vocabulary=vocabulary)
+        self._thresholds = rule.thresholds
+        self.entries: Sequence[str] = self._index.names
+        self._position_of = {name: position for position, name in enumerate(self.entries)}
+        self._rulings: Mapping[str, Ruling] = {}
+        self._replacements = self._index.entries
+        if rule.give is not None:
+            if rule.give not in reference.attributes:
+                owner = f"list {rule.list!r}"
+                raise RulebookError.from_missing(owner, "attribute", rule.give, reference.attributes)
+            self._replacements = pa.array(reference.attributes[rule.give], TEXT)
+
+    def with_rulings(self, rulings: Mapping[str, Ruling]) -> _Rewriter:
+        """Give the same with what was ruled on the values of a column; the index is shared."""
+        ruled = copy(self)
+        ruled._rulings = {**_new_spellings(rulings.values()), **rulings}
+        return ruled
+
+    def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
+        is_query = unknown_among(values, np.zeros(len(values), np.bool_))
+        queries = values if is_query.all() else values.filter(pa.array(is_query))
+        decided, notes = self._find_decided(queries)
+        matched = self._match(queries, decided)
+        positions = np.full(len(values), -1, np.int64)
+        positions[is_query] = np.where(matched.status == SETTLED, matched.entry, -1)
+        unknown, is_open = is_query.copy(), is_query.copy()
+        unknown[is_query], is_open[is_query] = matched.status == UNKNOWN, matched.status == OPEN
+        replacements = self._replacements.take(pa.array(positions, mask=positions < 0))
+        known = positions >= 0
+        # What is kept, or is to be an entry, is no entry yet.
+        apart = [query for query, (_, decision) in decided.items() if decision.kind in ("keep", "new")]
+        if apart:
+            is_apart = np.zeros(len(values), np.bool_)
+            is_apart[np.flatnonzero(is_query)[apart]] = True
+            texts = pa.array([decided[query][1].text for query in apart], TEXT)
+            replacements = pc.replace_with_mask(replacements, pa.array(is_apart), texts)
+            known = known | is_apart
+        without = unknown | is_open if self._rule.give is not None else unknown
+        new = fill_unknown(values, replacements, known, without, self._rule.otherwise)
+        used = np.isin(np.arange(len(self.entries)), positions)
+        return Rewritten(new, unknown, used, open=is_open, matched=matched, notes=notes)
+
+    def _find_decided(self, values: pa.Array) -> tuple[_Decided, tuple[Note, ...]]:
+        """Values on which there are rulings, in order, and notes on rulings that can't be applied."""
+        if not self._rulings:
+            return {}, ()
+        decided: _Decided = {}
+        notes = []
+        some = np.flatnonzero(to_mask(pc.is_in(values, pa.array(list(self._rulings), TEXT))))
+        for query, value in zip(some.tolist(), values.take(pa.array(some)).to_pylist(), strict=True):
+            ruling = self._rulings[value]
+            try:
+                decided[query] = ruling, interpret_ruling(ruling.ruling, value, self._reference.entry_of)
+            except ListError:
+                parts = (ruling.ruling, value, ruling.author, self._rule.list)
+                notes.append(Note("ruling not applied", parts))
+        return decided, tuple(notes)
+
+    def _match(self, values: pa.Array, decided: _Decided) -> Matched:
+        """Match values; rulings win over every other way, and over likeness also loosely: see `_follow_rulings`."""
+        if not self._rulings:
+            return match_values(values, self._index, self._rule.by, self._thresholds)
+        matched = Matched.nothing(values)
+        left = np.setdiff1d(np.arange(len(values)), [*decided])
+        rest = values.take(pa.array(left))
+        matched.put_part(left, match_values(rest, self._index, self._rule.by, self._thresholds))
+        decided |= self._follow_rulings(values, matched, left)
+        for query, (ruling, decision) in decided.items():
+            matched.how[query] = How.RULING
+            on = "" if values[query].as_py() == ruling.value else ruling.value
+            matched.explained[query] = (Reason("ruling", (ruling.author, on, ruling.reason)),)
+            matched.status[query] = UNKNOWN if decision.kind == "unlisted" else SETTLED
+            matched.score[query] = decision.kind != "unlisted"
+            matched.entry[query] = self._position_of.get(decision.text, -1)
+        return matched
+
+    def _follow_rulings(self, values: pa.Array, matched: Matched, left: npt.NDArray[np.int64]) -> _Decided:
+        """Values that differ only in case and the like from one on which there is a ruling, where the rule folds.
+
+        What the list itself knows goes before, and a value that was to stay as it is decides nothing about another.
+        """
+        if "folded" not in self._rule.by or self._rule.case_sensitive:
+            return {}
+        undecided = left[np.isin(matched.how[left], (How.NONE, How.FUZZY))]
+        by_key: dict[str, tuple[Ruling, Decision] | None] = {}
+        rulings = list(self._rulings.values())
+        keys = folded_key(pa.array([ruling.value for ruling in rulings], TEXT)).to_pylist()
+        for key, ruling in zip(keys, rulings, strict=True):
+            with contextlib.suppress(ListError):
+                decision = interpret_ruling(ruling.ruling, ruling.value, self._reference.entry_of)
+                known = by_key.get(key, (ruling, decision))
+                same = known is not None and known[1] == decision
+                by_key[key] = (ruling, decision) if same and decision.kind != "keep" else None
+        query_keys = folded_key(values.take(pa.array(undecided))).to_pylist()
+        hits = zip(undecided.tolist(), (by_key.get(key) if key else None for key in query_keys), strict=True)
+        return {query: hit for query, hit in hits if hit is not None}
+
+    def near_misses(self, values: pa.Array, unused: Sequence[str]) -> builtins.list[NearMiss]:
+        near = near_spellings(values, self._index.spellings.to_pylist())
+        entry_of = self._reference.entry_of
+        return [NearMiss(position, (entry_of[spelling],)) for position, spelling in near.items()]
+
+
+def _new_spellings(rulings: Iterable[Ruling]) -> dict[str, Ruling]:
+    """Rulings that what is to be an entry stays as it is where it is met itself."""
+    new = [
+        (ruling, interpret_ruling(ruling.ruling, ruling.value, {}))
+        for ruling in rulings
+        if ruling.ruling.casefold().startswith(NEW)
+    ]
+    return {decision.text: ruling._replace(value=decision.text, ruling=NEW) for ruling, decision in new}

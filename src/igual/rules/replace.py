@@ -1,0 +1,156 @@
+"""The rule `replace`."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Mapping, Sequence
+from typing import Literal
+
+import pyarrow as pa
+from pydantic import Field, field_validator, model_validator
+
+from igual.lists import Need, Shelf
+from igual.rules.base import EntrySource, NearMiss, Note, Rewriter, Rewritten, Rule
+from igual.text.folding import light_key, light_key_of
+from igual.text.patterns import LAST_PLACE, checked_pattern, substituted
+from igual.text.replacing import PLACE, Replaced, Where, finds, replaced, replaced_in_turn
+
+
+class Replace(Rule):
+    r"""Put one text in the place of another, for as many pairs as are given.
+
+    All pairs act at once: where several could stand at one place the longest wins, and what one pair has put in is
+    not touched by another.
+
+    Missing values stay missing.
+
+    Attributes:
+        pairs: The text to look for and the text to put in its place; or the name of a pair list, which stewards
+            keep in a file.
+        where: `anywhere` in a value, the `whole` value, as a `word`, or only at the `start` or `end`.
+        nth: Only the n-th place where a text stands in a value, counted from 1, each text for itself.
+        ignore_case: Find texts in any case.
+        keep_case: With `ignore_case`, write what is put in as what stood there: `OAK` → `BEECH`, `Oak` → `Beech`.
+        cascade: Pair after pair in the given order, each acting on what the ones before it made.
+        pattern: The texts to look for are regular expressions (RE2 syntax, which always ends), and what is put in
+            may refer to their groups by \1, \2, …; several patterns need `cascade`.
+        fill: Names of columns in braces in what is put in, such as `{prefix}-`, stand for what these columns hold.
+
+    Example:
+        >>> from igual.rules import Replace
+        >>> Replace(pairs={"mapel": "maple"}, where="word", ignore_case=True, keep_case=True).on(["MAPEL", "mapels"])
+        ['MAPLE', 'mapels']
+    """
+
+    do: Literal["replace"] = "replace"
+    pairs: dict[str, str] | str = Field(min_length=1)
+    where: Where = "anywhere"
+    nth: int | None = Field(default=None, ge=1, le=LAST_PLACE)
+    ignore_case: bool = False
+    keep_case: bool = False
+    cascade: bool = False
+    pattern: bool = False
+    fill: bool = False
+
+    @field_validator("pairs")
+    @classmethod
+    def _pairs_look_for_something(cls, given: dict[str, str] | str) -> dict[str, str] | str:
+        if "" in given and isinstance(given, dict):
+            raise ValueError("'pairs' has an empty text to look for")
+        return given
+
+    @model_validator(mode="after")
+    def _words_go_together(self) -> Replace:
+        if self.keep_case and not self.ignore_case:
+            raise ValueError("'keep_case' needs 'ignore_case'")
+        if self.fill and (self.cascade or isinstance(self.pairs, str)):
+            raise ValueError("'fill' takes pairs that stand in the rule, all at once")
+        if self.pattern and (self.keep_case or self.fill or self.where == "word"):
+            raise ValueError(
+                "'pattern' can't go with 'keep_case', 'fill' or where = 'word' (write \\\\b instead)"
+            )
+        if isinstance(self.pairs, dict):
+            self.check_pairs(self.pairs)
+        return self
+
+    def check_pairs(self, pairs: Mapping[str, str]) -> None:
+        """Raise ValueError where pairs can't serve with the other words of the rule."""
+        if self.pattern:
+            for sought in pairs:
+                checked_pattern(sought)
+            if len(pairs) > 1 and not self.cascade:
+                raise ValueError("several patterns act one after another: say cascade = true")
+        if self.ignore_case and not self.pattern:
+            seen: dict[str, str] = {}
+            for sought in pairs:
+                if (other := seen.setdefault(sought.casefold(), sought)) != sought:
+                    raise ValueError(f"pairs {other!r} and {sought!r} are the same when case is ignored")
+
+    @property
+    def entry_source(self) -> EntrySource:
+        """Where the entries come from that it looks for."""
+        return EntrySource("pair list", self.pairs) if isinstance(self.pairs, str) else EntrySource("pairs")
+
+    def written_texts(self) -> set[str]:
+        """List the texts that the rule itself puts into values."""
+        return set(self.pairs.values()) if isinstance(self.pairs, dict) else set()
+
+    def reads(self) -> set[str]:
+        """List the columns that the rule looks at besides its own."""
+        givens = self.pairs.values() if self.fill and isinstance(self.pairs, dict) else ()
+        return super().reads() | {name for given in givens for name in PLACE.findall(given)}
+
+    def needs(self) -> list[Need]:
+        """List what the rule looks up by name."""
+        return [*([Need("pairs", self.pairs)] if isinstance(self.pairs, str) else []), *super().needs()]
+
+    def rewriter(self, shelf: Shelf) -> Rewriter:
+        """Prepare the rule for work."""
+        pairs = shelf.pairs[self.pairs].pairs if isinstance(self.pairs, str) else self.pairs
+        return _Rewriter(self, pairs)
+
+
+class _Rewriter:
+    def __init__(self, rule: Replace, pairs: Mapping[str, str]) -> None:
+        rule.check_pairs(pairs)
+        self._rule = rule
+        self._pairs = pairs
+        self.entries: Sequence[str] = tuple(pairs)
+
+    def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
+        rule = self._rule
+        if rule.pattern or rule.cascade:
+            result = replaced_in_turn(values, self._pairs, self._one)
+        else:
+            fill = {**beside, **dict.fromkeys(rule.columns, values)} if rule.fill else None
+            result = replaced(
+                values, self._pairs, rule.where, rule.nth, rule.ignore_case, rule.keep_case, fill
+            )
+        return Rewritten(result.values, used=result.used, notes=_note_changed_again(result))
+
+    def _one(self, values: pa.Array, sought: str, given: str) -> pa.Array:
+        rule = self._rule
+        if rule.pattern:
+            act = functools.partial(substituted, values, sought, given)
+            return act(where=rule.where, nth=rule.nth, ignore_case=rule.ignore_case)
+        result: Replaced = replaced(
+            values, {sought: given}, rule.where, rule.nth, rule.ignore_case, rule.keep_case
+        )
+        return result.values
+
+    def near_misses(self, values: pa.Array, unused: Sequence[str]) -> list[NearMiss]:
+        if self._rule.pattern:
+            return []
+        folded = {light_key_of(sought): sought for sought in reversed(unused)}
+        folded.pop("", None)
+        if not folded:
+            return []
+        hits = finds(light_key(values), folded, self._rule.where)
+        return [NearMiss(position, (folded[hit],)) for position, hit in enumerate(hits) if hit is not None]
+
+
+def _note_changed_again(result: Replaced) -> tuple[Note, ...]:
+    return tuple(
+        Note("changed again", (earlier, later, str(values)))
+        for earlier, later, values in result.changed_again
+    )

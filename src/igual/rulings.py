@@ -1,0 +1,313 @@
+"""Rulings: what stewards decided on single values, once, with reason, author and date."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date
+from functools import cached_property
+from typing import TYPE_CHECKING, Literal, NamedTuple
+
+from igual.display import Displayed
+from igual.errors import ListError, RulingError, did_you_mean
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from igual.runs.review import Review
+    from igual.runs.rulebook import Rulebook
+
+KEEP, NOT_LISTED, NEW = "keep as it is", "not in the list", "new entry"
+# What may stand in place of an entry.
+WORDS = (KEEP, NOT_LISTED, NEW)
+_NEW_AS, _ALIAS_OF = "new entry:", "alias of "
+COLUMNS = ("column", "value", "ruling", "reason", "by", "on")
+Kind = Literal["entry", "alias", "new", "keep", "unlisted"]
+
+
+class Ruling(NamedTuple):
+    """A decision on one value of one column.
+
+    Attributes:
+        column: The column that the match writes.
+        value: The value, as the match meets it.
+        ruling: An entry of the list; 'alias of ' and an entry, which also proposes the value as another spelling of
+            it; 'new entry', or 'new entry: ' and how it is spelled; 'keep as it is'; or 'not in the list'.
+        reason: Why, in the steward's words.
+        by: Who ruled.
+        on: The day, such as 2026-05-31.
+    """
+
+    column: str
+    value: str
+    ruling: str
+    reason: str = ""
+    by: str = ""
+    on: str = ""
+
+    @property
+    def author(self) -> str:
+        """By whom and when, as messages write it."""
+        return " ".join(part for part in (self.by and f"by {self.by}", self.on and f"on {self.on}") if part)
+
+
+class Decision(NamedTuple):
+    """What a ruling means.
+
+    Attributes:
+        kind: An entry of the list, an alias of one, a new entry, keep the value, or not in the list.
+        text: What the value becomes.
+    """
+
+    kind: Kind
+    text: str
+
+
+def interpret_ruling(ruling: str, value: str, entry_of: Mapping[str, str]) -> Decision:
+    """Find out what a ruling means for a value.
+
+    Args:
+        ruling: The text of the ruling.
+        value: The value that it is about.
+        entry_of: The accepted spellings of the list, and their entries.
+
+    Returns:
+        What becomes of the value.
+
+    Raises:
+        ListError: For what is neither an entry nor one of the words.
+
+    Example:
+        >>> interpret_ruling("Keep as it is", "Old oak", {"Oak": "Oak"})
+        Decision(kind='keep', text='Old oak')
+    """
+    stated = ruling.strip()
+    if ruling in entry_of or stated in entry_of:
+        return Decision("entry", entry_of[ruling if ruling in entry_of else stated])
+    lower = stated.casefold()
+    if lower == KEEP:
+        return Decision("keep", value)
+    if lower == NOT_LISTED:
+        return Decision("unlisted", value)
+    if lower == NEW or lower.startswith(_NEW_AS):
+        text = value if lower == NEW else stated[len(_NEW_AS) :].strip()
+        if not text:
+            raise ListError("'new entry:' needs the spelling of the entry behind it")
+        # Once the list has it, it is an entry like any other.
+        return Decision("entry", entry_of[text]) if text in entry_of else Decision("new", text)
+    if lower.startswith(_ALIAS_OF) and (entry := stated[len(_ALIAS_OF) :].strip()) in entry_of:
+        return Decision("alias", entry_of[entry])
+    wanted = stated[len(_ALIAS_OF) :].strip() if lower.startswith(_ALIAS_OF) else stated
+    entries = dict.fromkeys(entry_of.values())
+    raise ListError(f"{wanted!r} is not an entry of the list{did_you_mean(wanted, [*entries, *WORDS])}")
+
+
+@dataclass(frozen=True, repr=False)
+class Rulings(Displayed):
+    """What stewards decided on single values; rulings win over every other way to match.
+
+    A ruling is an entry of the list; `alias of …`, which also proposes the value as another spelling of an entry;
+    `new entry` (or `new entry: …` and how it is spelled); `keep as it is`; or `not in the list`. Where a value has
+    several, the last counts.
+
+    Rulings that were loaded from a file are written to it at once, under a lock, so that none is lost when several
+    people rule at a time or a program is stopped.
+
+    Attributes:
+        rulings: The rulings, sorted by column, value and day.
+        file: Where they are kept, or None.
+
+    Example:
+        >>> import igual
+        >>> rulings = igual.Rulings().decide("species", "Oak?", "Common oak", by="Ines", on="2026-05-08")
+        >>> rulings.table[["value", "ruling", "by"]].values.tolist()
+        [['Oak?', 'Common oak', 'Ines']]
+    """
+
+    rulings: Sequence[Ruling] = ()
+    file: str | None = field(default=None, compare=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "rulings", tuple(sort_rulings(self.rulings)))
+
+    @classmethod
+    def load(cls, path: str | os.PathLike[str]) -> Rulings:
+        """Read a file of rulings; where there is none yet, the first decision makes it.
+
+        The rulings of trees.toml are kept in trees.rulings.csv beside it, and loaded with the rulebook.
+
+        Args:
+            path: The file (.csv).
+
+        Returns:
+            The rulings, which write new ones to the file.
+
+        Raises:
+            RulingError: Names the row (the header is row 1) of what isn't understood.
+        """
+        from igual.files.rulings import load_rulings
+
+        return load_rulings(path)
+
+    @cached_property
+    def _latest(self) -> dict[str, dict[str, Ruling]]:
+        latest: dict[str, dict[str, Ruling]] = {}
+        for ruling in self.rulings:
+            latest.setdefault(ruling.column, {})[ruling.value] = ruling
+        return latest
+
+    @property
+    def table(self) -> pd.DataFrame:
+        """DataFrame with column, value, ruling, reason, by, on."""
+        return self._frame("table")
+
+    def of_column(self, column: str) -> Mapping[str, Ruling]:
+        """Find the ruling that counts for each value of a column.
+
+        Args:
+            column: The column that the match writes.
+
+        Returns:
+            Value to ruling.
+        """
+        return self._latest.get(column, {})
+
+    def of_value(self, column: str, value: str) -> Ruling | None:
+        """Find the ruling that counts for one value.
+
+        Args:
+            column: The column that the match writes.
+            value: The value.
+
+        Returns:
+            The ruling, or None.
+        """
+        return self.of_column(column).get(value)
+
+    def list_contested(self) -> list[tuple[Ruling, Ruling]]:
+        """List rulings of one day on one value that differ, as two people leave them who didn't know of each other.
+
+        Returns:
+            Pairs of rulings; the second of each counts.
+        """
+        contested, last = [], None
+        for ruling in self.rulings:
+            same = last is not None and last[:2] == ruling[:2] and last.on == ruling.on
+            if last is not None and same and last.ruling != ruling.ruling and last.by != ruling.by:
+                contested.append((last, ruling))
+            last = ruling
+        return contested
+
+    def with_more(self, more: Iterable[Ruling]) -> tuple[Ruling, ...]:
+        """Add rulings, without writing them to a file.
+
+        Args:
+            more: The rulings to add.
+
+        Returns:
+            All rulings, sorted.
+        """
+        return tuple(sort_rulings([*self.rulings, *more]))
+
+    def decide(
+        self, column: str, value: str, ruling: str, reason: str = "", *, by: str = "", on: str | None = None
+    ) -> Rulings:
+        """Decide on one value; the decision is on disk at once where these rulings have a file.
+
+        Args:
+            column: The column that the match writes.
+            value: The value, as the match meets it.
+            ruling: An entry, or one of the words above.
+            reason: Why.
+            by: Who rules.
+            on: The day, such as '2026-05-31'; None is today.
+
+        Returns:
+            The rulings with one more.
+
+        Raises:
+            RulingError: Where the column, the value or the ruling is blank, or `on` is no day.
+        """
+        if not (column and value and ruling.strip()):
+            raise RulingError("a ruling needs a column, a value and what is ruled")
+        day = on if on is not None else date.today().isoformat()
+        try:
+            date.fromisoformat(day)
+        except ValueError:
+            raise RulingError(f"'on' takes a day such as 2026-05-31; found {day!r}") from None
+        return self._add([Ruling(column, value, ruling.strip(), reason, by, day)])
+
+    def withdraw(self, column: str, value: str) -> Rulings:
+        """Take back the last ruling on a value.
+
+        Args:
+            column: The column that the match writes.
+            value: The value.
+
+        Returns:
+            The rulings without it.
+
+        Raises:
+            RulingError: Where there is none.
+        """
+        ruling = self.of_value(column, value)
+        if ruling is None:
+            raise RulingError(f"there is no ruling on {value!r} of column {column!r}")
+        if self.file is not None:
+            from igual.files.rulings import withdraw_ruling
+
+            return withdraw_ruling(self.file, ruling)
+        return Rulings([other for other in self.rulings if other is not ruling])
+
+    def review(
+        self,
+        sheet: str | os.PathLike[str],
+        book: Rulebook,
+        *,
+        by: str = "",
+        on: str | None = None,
+        overrule: bool = False,
+    ) -> Review:
+        """Take the rulings of a sheet that `Outcome.save_open` wrote and a steward has filled in.
+
+        Good rows are taken, and written where these rulings have a file; `Review.refused` says what is wrong with
+        the others.
+
+        Args:
+            sheet: The sheet, CSV or .xlsx.
+            book: The rulebook, whose lists say what is an entry.
+            by: Who rules.
+            on: The day, such as '2026-05-31'; None is today.
+            overrule: Take rulings on values that were ruled otherwise before.
+
+        Returns:
+            What became of each row, and all rulings by now.
+
+        Raises:
+            RulingError: Where the sheet can't be read.
+        """
+        from igual.files.sheets import review_sheet
+
+        review = review_sheet(sheet, self, book, by, on or date.today().isoformat(), overrule)
+        taken = [row.ruling for row in review.accepted]
+        return review.with_rulings(self._add(taken) if taken else self)
+
+    def _add(self, more: Sequence[Ruling]) -> Rulings:
+        if self.file is not None:
+            from igual.files.rulings import record_rulings
+
+            return record_rulings(self.file, more)
+        return Rulings(self.with_more(more))
+
+
+def sort_rulings(rulings: Iterable[Ruling]) -> list[Ruling]:
+    """Sort by column, value and day, so that rulings made apart end up in different places of the file.
+
+    Args:
+        rulings: The rulings, in any order.
+
+    Returns:
+        The rulings, sorted; those of one day on one value keep their order.
+    """
+    return sorted(rulings, key=lambda ruling: (ruling.column, ruling.value, ruling.on))

@@ -1,0 +1,1 @@
+"""Rulebooks and what they make of tables: pure computation over distinct values."""

@@ -1,0 +1,389 @@
+"""The account of a run: what every rule did, as named tuples and Arrow tables."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from itertools import groupby
+from typing import NamedTuple
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import TEXT, Mask
+from igual.errors import TableError, did_you_mean
+from igual.matching.lookups import How
+from igual.matching.matcher import OPEN
+from igual.matching.reasons import OF_LOOK_UP, Reasons
+from igual.rules.base import EntrySource
+from igual.rules.kinds import RULED_OUT, UNLISTED
+from igual.runs.checks import UnfitValue
+from igual.runs.crosswalk import Crosswalk
+from igual.runs.crosswalk_rows import make_crosswalk_table
+from igual.runs.plan import Plan, list_stages
+from igual.runs.trail import ColumnTrail, Stage
+
+TRAIL_SCHEMA = {
+    "column": TEXT, "raw": TEXT, "clean": TEXT, "rows": pa.int64(), "rules": TEXT, "steps": TEXT, "given": TEXT,
+}  # fmt: skip
+
+
+class Effect(NamedTuple):
+    """What one rule did to one column.
+
+    Attributes:
+        rule: The rule's place in the rulebook, from 1.
+        do: What the rule does.
+        column: The column that the result went to.
+        values: Distinct values changed.
+        rows: Rows changed.
+        unknown_values: Distinct values that it had no label, entry or reading for.
+        unknown_rows: Their rows.
+        open_values: Distinct values that wait for a person.
+        near_misses: Values that one of its entries nearly caught.
+        note: What the rule says about itself.
+    """
+
+    rule: int
+    do: str
+    column: str
+    values: int
+    rows: int
+    unknown_values: int
+    unknown_rows: int
+    open_values: int
+    near_misses: int
+    note: str | None
+
+
+class UnknownValue(NamedTuple):
+    """A value that a rule had no label, entry or reading for.
+
+    Attributes:
+        rule: The rule's place in the rulebook, from 1.
+        column: The column.
+        value: The value.
+        rows: How many rows have it.
+        kind: 'unlabelled', 'unlisted', 'unread', 'undecided', 'ruled out', or what the rule calls it.
+        near: The code or entry it is nearest to; several where none is certain; () where none is near.
+    """
+
+    rule: int
+    column: str
+    value: str
+    rows: int
+    kind: str
+    near: tuple[str, ...]
+
+
+class OpenValue(NamedTuple):
+    """A value that waits for a person, with what is proposed and why.
+
+    Attributes:
+        rule: The rule's place in the rulebook, from 1.
+        column: The column.
+        value: The value.
+        rows: How many rows have it.
+        proposal: The likeliest entry; '' where none comes near.
+        score: How likely it is meant, 0 to 1.
+        reasons: Why it is proposed, and why it isn't settled.
+        runners_up: The other entries that may be meant, most likely first, and their scores.
+    """
+
+    rule: int
+    column: str
+    value: str
+    rows: int
+    proposal: str
+    score: float
+    reasons: Reasons
+    runners_up: tuple[tuple[str, float], ...]
+
+
+class UnusedEntry(NamedTuple):
+    """A pair, code or list entry that served for no value.
+
+    Attributes:
+        rule: The rule's place in the rulebook, from 1.
+        do: What the rule does.
+        source: Where the entry comes from.
+        entry: The entry.
+    """
+
+    rule: int
+    do: str
+    source: EntrySource
+    entry: str
+
+
+class NearlyCaught(NamedTuple):
+    """A value that a rule would have caught but for case, outer spaces or accents.
+
+    Attributes:
+        rule: The rule's place in the rulebook, from 1.
+        column: The column.
+        entries: The entries of the rule that it came close to.
+        value: The value.
+        rows: How many rows have it.
+    """
+
+    rule: int
+    column: str
+    entries: tuple[str, ...]
+    value: str
+    rows: int
+
+
+class Step(NamedTuple):
+    """One rule's work on one value.
+
+    Attributes:
+        rule: The rule's place in the rulebook, from 1.
+        do: What the rule does.
+        before: The value as the rule met it.
+        after: What it became.
+    """
+
+    rule: int
+    do: str
+    before: str | None
+    after: str | None
+
+
+@dataclass(frozen=True, eq=False)
+class Account:
+    """The account of a run.
+
+    Attributes:
+        trails: Column name to trail, of all columns that rules touched.
+        unfit: Clean values that don't meet a check of the rulebook.
+        plan: The rules that were run, to tell whether they would change their own output.
+    """
+
+    trails: Mapping[str, ColumnTrail]
+    unfit: Sequence[UnfitValue]
+    plan: Plan
+
+    @cached_property
+    def stages(self) -> list[Stage]:
+        """Every rule's work on every column, in the order of the rules."""
+        return list_stages(self.trails)
+
+    @cached_property
+    def trail(self) -> pa.Table:
+        """A row for each distinct raw value of each column; see TRAIL_SCHEMA."""
+        return pa.concat_tables([_make_trail_table(trail) for trail in self.trails.values()])
+
+    @cached_property
+    def crosswalk(self) -> Crosswalk:
+        """The crosswalk of all columns that rules touched."""
+        return Crosswalk(pa.concat_tables([make_crosswalk_table(trail) for trail in self.trails.values()]))
+
+    def trail_of(self, column: str) -> ColumnTrail:
+        """Find the trail of a column.
+
+        Args:
+            column: Its name.
+
+        Returns:
+            The trail.
+
+        Raises:
+            TableError: Where no rule works on such a column.
+        """
+        if column not in self.trails:
+            raise TableError(f"no rule works on a column {column!r}{did_you_mean(column, self.trails)}")
+        return self.trails[column]
+
+    def follow(self, column: str, raw: str | None) -> list[Step]:
+        """Follow one raw value through every rule of its column, whether the rule changed it or not.
+
+        Args:
+            column: The column.
+            raw: The raw value.
+
+        Returns:
+            A step for each rule.
+
+        Raises:
+            TableError: Where no rule works on the column, or it has no such value.
+        """
+        trail = self.trail_of(column)
+        values = trail.column.values
+        is_sought = values.is_null() if raw is None else pc.equal(values, pa.scalar(raw, TEXT))
+        position = pc.index(is_sought, True).as_py()
+        if position < 0:
+            texts = [text for text in values.to_pylist() if text is not None]
+            raise TableError(f"column {column!r} has no value {raw!r}{did_you_mean(str(raw), texts, most=5)}")
+        steps = []
+        for stage in trail.stages:
+            met = stage.positions[position]
+            steps.append(
+                Step(stage.number, stage.rule.do, stage.before[met].as_py(), stage.after[met].as_py())
+            )
+        return steps
+
+    @cached_property
+    def effects(self) -> list[Effect]:
+        """What each rule did to each column."""
+        near = Counter((miss.rule, miss.column) for miss in self.near_misses)
+        effects = []
+        for (number, target), group in groupby(self.stages, key=lambda stage: (stage.number, stage.target)):
+            stages = list(group)
+            unknown = [
+                (stage.rows, stage.result.unknown) for stage in stages if stage.result.unknown is not None
+            ]
+            waiting = [stage.result.open for stage in stages if stage.result.open is not None]
+            effects.append(
+                Effect(
+                    number,
+                    stages[0].rule.do,
+                    target,
+                    sum(int(stage.changed.sum()) for stage in stages),
+                    sum(int(stage.rows[stage.changed].sum()) for stage in stages),
+                    sum(int(mask.sum()) for _, mask in unknown),
+                    sum(int(rows[mask].sum()) for rows, mask in unknown),
+                    sum(int(mask.sum()) for mask in waiting),
+                    near[number, target],
+                    stages[0].rule.note,
+                )
+            )
+        return effects
+
+    @cached_property
+    def unknown(self) -> list[UnknownValue]:
+        """Values without a label, entry or reading, most rows first, with the code or entry each is nearest to."""
+        unknown: list[UnknownValue] = []
+        for stage in self.stages:
+            mask = stage.result.unknown
+            if mask is None or not mask.any():
+                continue
+            near = dict(_near_misses(stage))
+            positions = np.flatnonzero(mask)
+            values = stage.before.take(pa.array(positions)).to_pylist()
+            ruled_out = stage.ruled_out
+            of_stage = [
+                UnknownValue(
+                    stage.number,
+                    stage.target,
+                    value,
+                    int(stage.rows[position]),
+                    (RULED_OUT if value in ruled_out else stage.rule.unknown_kind).name,
+                    near.get(position, ()),
+                )
+                for position, value in zip(positions.tolist(), values, strict=True)
+            ]
+            unknown += sorted(of_stage, key=lambda one: (-one.rows, one.value))
+        return unknown
+
+    @cached_property
+    def open(self) -> list[OpenValue]:
+        """Values that wait for a person, most rows first."""
+        waiting: list[OpenValue] = []
+        for stage in self.stages:
+            if stage.result.open is not None and stage.result.open.any():
+                waiting += _list_open(stage)
+        return waiting
+
+    @cached_property
+    def waiting(self) -> list[OpenValue]:
+        """What goes out to be ruled on: open matches, then values that no entry comes near, most rows first."""
+        takes_rulings = {stage.number for stage in self.stages if stage.rule.takes_rulings}
+        nothing_near = (OF_LOOK_UP[How.NONE],)
+        unlisted = [
+            OpenValue(one.rule, one.column, one.value, one.rows, "", 0.0, nothing_near, ())
+            for one in self.unknown
+            if one.rule in takes_rulings and one.kind == UNLISTED.name
+        ]
+        return [*self.open, *unlisted]
+
+    @cached_property
+    def unused(self) -> list[UnusedEntry]:
+        """Entries (pairs, codes, list entries) of a rule that served for no value of its columns."""
+        unused = []
+        for number, group in groupby(self.stages, key=lambda stage: stage.number):
+            stages = list(group)
+            masks = [stage.result.used for stage in stages if stage.result.used is not None]
+            if masks:
+                rule, entries = stages[0].rule, stages[0].rewriter.entries
+                for position in np.flatnonzero(~np.logical_or.reduce(masks)).tolist():
+                    unused.append(UnusedEntry(number, rule.do, rule.entry_source, entries[position]))
+        return unused
+
+    @cached_property
+    def near_misses(self) -> list[NearlyCaught]:
+        """Values that came close to an entry of a rule, for every rule that looks for or looks up entries."""
+        misses: list[NearlyCaught] = []
+        for stage in self.stages:
+            near = _near_misses(stage)
+            values = stage.before.take(pa.array([position for position, _ in near], pa.int64())).to_pylist()
+            of_stage = [
+                NearlyCaught(stage.number, stage.target, entries, value, int(stage.rows[position]))
+                for (position, entries), value in zip(near, values, strict=True)
+            ]
+            misses += sorted(of_stage, key=lambda one: (-one.rows, one.value))
+        return misses
+
+
+def _list_open(stage: Stage) -> list[OpenValue]:
+    matched, mask = stage.result.matched, stage.result.open
+    if matched is None or mask is None:
+        return []
+    # A rule that looks at other columns meets a value once for each combination.
+    rows: Counter[str] = Counter()
+    values = stage.before.filter(pa.array(mask)).to_pylist()
+    for value, count in zip(values, stage.rows[mask].tolist(), strict=True):
+        rows[value] += count
+    names = stage.rewriter.entries
+    waiting: dict[str, OpenValue] = {}
+    for position in np.flatnonzero(matched.status == OPEN).tolist():
+        value = matched.values[position].as_py()
+        if value not in waiting:
+            first, *others = ((names[entry], score) for entry, score in matched.rank_candidates(position))
+            about = (stage.number, stage.target, value, rows[value])
+            waiting[value] = OpenValue(*about, *first, matched.reasons_of(position), tuple(others))
+    return sorted(waiting.values(), key=lambda one: (-one.rows, one.value))
+
+
+def _near_misses(stage: Stage) -> list[tuple[int, tuple[str, ...]]]:
+    """Near misses of a stage: positions in the values it met, and the entries that each came close to.
+
+    Of a rule that looks values up these are among the unknown; of one that searches texts, among the
+    values it left as they were, for the entries that it found nowhere.
+    """
+    result = stage.result
+    if result.used is None:
+        return []
+    mask: Mask = ~stage.changed if result.unknown is None else result.unknown
+    unused = [entry for entry, used in zip(stage.rewriter.entries, result.used, strict=True) if not used]
+    if not mask.any() or (result.unknown is None and not unused):
+        return []
+    positions = np.flatnonzero(mask)
+    misses = stage.rewriter.near_misses(stage.before.filter(pa.array(mask)), unused)
+    return [(int(positions[miss.position]), miss.entries) for miss in misses]
+
+
+def _make_trail_table(trail: ColumnTrail) -> pa.Table:
+    values = trail.column.values
+    nothing, glue = pa.scalar("", TEXT), pa.scalar("", TEXT)
+    numbers, steps = [], [values.fill_null("")]
+    for stage in trail.stages:
+        positions = pa.array(stage.positions)
+        changed = pa.array(stage.changed).take(positions)
+        numbers.append(pc.if_else(changed, pa.scalar(f", {stage.number}", TEXT), nothing))
+        lead = pa.scalar(f" → {stage.number} {stage.rule.do}: ", TEXT)
+        made = pc.binary_join_element_wise(lead, stage.after.fill_null(""), glue)
+        steps.append(pc.if_else(changed, made.take(positions), nothing))
+    columns = [
+        pa.array([trail.name], TEXT).take(pa.array(np.zeros(len(values), np.int32))),
+        values,
+        trail.clean,
+        pa.array(trail.column.counts),
+        pc.utf8_slice_codeunits(pc.binary_join_element_wise(*numbers, glue), start=len(", ")),
+        pc.binary_join_element_wise(*steps, glue),
+        trail.given,
+    ]
+    return pa.table(columns, schema=pa.schema(TRAIL_SCHEMA))

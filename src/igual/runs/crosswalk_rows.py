@@ -1,0 +1,134 @@
+"""How a trail becomes the rows of a crosswalk."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import TEXT
+from igual.matching.lookups import How
+from igual.matching.matcher import OPEN, UNKNOWN, Matched
+from igual.runs.trail import ColumnTrail, Stage
+
+SCHEMA = {
+    "column": TEXT, "raw": TEXT, "clean": TEXT, "rows": pa.int64(), "how": TEXT, "way": TEXT, "score": pa.float64(),
+    "settled": pa.bool_(), "source": TEXT, "given": TEXT,
+}  # fmt: skip
+FUZZY, RULING = "fuzzy", "ruling"
+_WAYS = {
+    How.NONE: "unlisted",
+    How.EXACT: "exact",
+    How.FOLDED: "folded",
+    How.ALIAS: "alias",
+    How.ALIAS_FOLDED: "alias, folded",
+    How.TWO_LETTERS: "folded",
+    How.FUZZY: FUZZY,
+    How.RULING: RULING,
+}
+
+
+def make_crosswalk_table(trail: ColumnTrail) -> pa.Table:
+    """Make the crosswalk of one column.
+
+    Args:
+        trail: The column.
+
+    Returns:
+        A row for each distinct raw value; see SCHEMA. `how` has the rules that changed the value, and for a match
+        its way: exact, folded, alias, fuzzy with the score, ruling, open, unlisted. `way`, `score` and `settled` say
+        the same to programs. `source` is the column it is made from, `given` what stood in other columns that rules
+        looked at.
+    """
+    values = trail.column.values
+    name, source = (
+        pa.array([text], TEXT).take(pa.array(np.zeros(len(values), np.int32)))
+        for text in (trail.name, trail.source)
+    )
+    ways = [_ways_of(stage) for stage in trail.stages]
+    columns = [
+        name,
+        values,
+        trail.clean,
+        pa.array(trail.column.counts),
+        _join_steps(trail, ways),
+        *_last_way(trail, ways),
+        source,
+        trail.given,
+    ]
+    return pa.table(columns, schema=pa.schema(SCHEMA))
+
+
+class _Ways(NamedTuple):
+    """How a stage came to know the values it met; (met,) each, null where it looked nothing up."""
+
+    way: pa.Array
+    score: pa.Array
+    settled: pa.Array
+
+
+def _ways_of(stage: Stage) -> _Ways | None:
+    if stage.result.matched is not None:
+        return _ways_of_match(stage, stage.result.matched)
+    if stage.result.unknown is None:
+        return None
+    is_unknown = pa.array(stage.result.unknown)
+    way = pc.if_else(is_unknown, pa.scalar("unknown", TEXT), pa.scalar(None, TEXT))
+    settled = pc.if_else(is_unknown, pa.scalar(False), pa.scalar(None, pa.bool_()))
+    return _Ways(way, pa.nulls(len(way), pa.float64()), settled)
+
+
+def _ways_of_match(stage: Stage, matched: Matched) -> _Ways:
+    ways = np.array([_WAYS[How(how)] for how in range(len(How))], dtype=object)[matched.how]
+    ways[matched.status == OPEN] = "open"
+    is_unknown = matched.status == UNKNOWN
+    ways[is_unknown] = np.where(matched.how[is_unknown] == How.RULING, "ruled out", "unlisted")
+    is_fuzzy = np.array([way == FUZZY for way in ways.tolist()], np.bool_)
+    score = pa.array(np.round(matched.score, 2), mask=~is_fuzzy)
+    settled = pa.array(~is_unknown & (matched.status != OPEN))
+    positions = pc.index_in(stage.before, matched.values)
+    return _Ways(
+        pa.array(ways.tolist(), TEXT).take(positions), score.take(positions), settled.take(positions)
+    )
+
+
+def _join_steps(trail: ColumnTrail, ways: Sequence[_Ways | None]) -> pa.Array:
+    """The rules that changed each raw value or looked it up, such as 'spacing; match: fuzzy 0.93'."""
+    nothing = pa.scalar("", TEXT)
+    parts = []
+    for stage, known in zip(trail.stages, ways, strict=True):
+        step = pc.if_else(pa.array(stage.changed), pa.scalar(f"; {stage.rule.do}", TEXT), nothing)
+        if known is not None:
+            score = pc.if_else(known.score.is_valid(), _format_scores(known.score), pa.scalar("", TEXT))
+            looked_up = pc.binary_join_element_wise(
+                pa.scalar(f"; {stage.rule.do}: ", TEXT), known.way, score, nothing
+            )
+            step = pc.coalesce(looked_up, step)
+        parts.append(step.take(pa.array(stage.positions)))
+    if not parts:
+        return pa.array([""] * len(trail.column.values), TEXT)
+    joined = pc.binary_join_element_wise(*parts, nothing)
+    return pc.utf8_slice_codeunits(joined, start=len("; "))
+
+
+def _format_scores(scores: pa.Array) -> pa.Array:
+    """Scores with two decimals and a space before them."""
+    return pa.array([None if score is None else f" {score:.2f}" for score in scores.to_pylist()], TEXT)
+
+
+def _last_way(trail: ColumnTrail, ways: Sequence[_Ways | None]) -> tuple[pa.Array, pa.Array, pa.Array]:
+    """How the last rule that looked each raw value up came to know it, and whether all of them did."""
+    size = len(trail.column.values)
+    way, score, settled = pa.nulls(size, TEXT), pa.nulls(size, pa.float64()), pa.array([True] * size)
+    for stage, known in zip(trail.stages, ways, strict=True):
+        if known is None:
+            continue
+        positions = pa.array(stage.positions)
+        here, score_here = known.way.take(positions), known.score.take(positions)
+        score = pc.if_else(here.is_valid(), score_here, score)
+        way = pc.coalesce(here, way)
+        settled = pc.and_(settled, known.settled.take(positions).fill_null(True))
+    return way, score, settled

@@ -1,0 +1,253 @@
+"""Hints: what is worth a warning in an account, as kinds and parts; `report/hints.py` writes the sentences."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from itertools import groupby
+from typing import NamedTuple
+
+import numpy as np
+import pyarrow as pa
+
+from igual.column import Mask
+from igual.conditions import is_blank
+from igual.display import to_sentence
+from igual.rules.kinds import OPEN, RULED_OUT
+from igual.runs.account import Account, NearlyCaught
+from igual.runs.trail import ColumnTrail, Stage
+from igual.text.arrays import differs, has_pattern
+from igual.text.reading import PLAIN_NUMBER, numbers
+
+
+class HintValue(NamedTuple):
+    """A value that a hint names.
+
+    Attributes:
+        value: The value, or the entry of a rule.
+        rows: How many rows have it; 0 where that says nothing.
+        other: What it became, what is proposed for it, or what it came close to.
+    """
+
+    value: str | None
+    rows: int = 0
+    other: str | None = None
+
+
+class Hint(NamedTuple):
+    """One warning.
+
+    Attributes:
+        rule: The rule's place in the rulebook, from 1.
+        do: What the rule does.
+        columns: The columns that it is about.
+        kind: 'no effect', 'unused', 'unknown', 'open', 'merged', 'unread', 'unstable', 'unstable rulebook',
+            'numbers left', or the kind of a note that a rule leaves.
+        values: The values that it names.
+        parts: What else it names.
+    """
+
+    rule: int
+    do: str
+    columns: tuple[str, ...]
+    kind: str
+    values: tuple[HintValue, ...] = ()
+    parts: tuple[str, ...] = ()
+
+    @property
+    def column(self) -> str:
+        """The first column that it is about."""
+        return self.columns[0]
+
+    @property
+    def text(self) -> str:
+        """The hint as a sentence."""
+        return to_sentence(self)
+
+    def __str__(self) -> str:
+        return self.text
+
+
+def find_hints(account: Account) -> list[Hint]:
+    """Find everything in an account that is worth a warning.
+
+    Args:
+        account: The account of a run.
+
+    Returns:
+        The hints, in the order of the rules.
+    """
+    hints = [
+        *_find_idle_rules(account),
+        *_find_unused_pairs(account),
+        *_list_unknown(account),
+        *_list_open(account),
+        *_list_merged_by_case(account),
+        *_list_unread(account),
+        *_list_notes(account),
+        *_find_numbers_left(account),
+        *_find_unstable(account),
+    ]
+    return sorted(hints, key=lambda hint: hint.rule)
+
+
+def _hint(stage: Stage, kind: str, values: Iterable[HintValue] = (), parts: Sequence[str] = ()) -> Hint:
+    return Hint(stage.number, stage.rule.do, (stage.target,), kind, tuple(values), tuple(parts))
+
+
+def _stages_by_rule(account: Account) -> Iterable[tuple[int, list[Stage]]]:
+    for number, stages in groupby(account.stages, key=lambda stage: stage.number):
+        yield number, list(stages)
+
+
+def _find_idle_rules(account: Account) -> Iterable[Hint]:
+    """Rules that changed nothing in any of their columns, or in one where something came near."""
+    for number, stages in _stages_by_rule(account):
+        near = [miss for miss in account.near_misses if miss.rule == number]
+        missed = {miss.column for miss in near}
+        idle = [stage for stage in stages if not _was_of_use(stage)]
+        named = idle if len(idle) == len(stages) else [stage for stage in idle if stage.target in missed]
+        if named:
+            columns = tuple(stage.target for stage in named)
+            values = tuple(_near_value(miss) for miss in near if miss.column in columns)
+            yield Hint(number, named[0].rule.do, columns, "no effect", values)
+
+
+def _near_value(miss: NearlyCaught) -> HintValue:
+    return HintValue(miss.value, miss.rows, miss.entries[0])
+
+
+def _was_of_use(stage: Stage) -> bool:
+    """Whether a rule changed something, or found that what it looks up was in order already."""
+    return bool(stage.changed.any() or (stage.result.used is not None and stage.result.used.any()))
+
+
+def _find_unused_pairs(account: Account) -> Iterable[Hint]:
+    """Pairs that were found nowhere, of rules whose other pairs were."""
+    unused: dict[int, list[str]] = {}
+    for entry in account.unused:
+        if entry.source.kind in ("pairs", "pair list"):
+            unused.setdefault(entry.rule, []).append(entry.entry)
+    for number, stages in _stages_by_rule(account):
+        entries = unused.get(number, [])
+        if not entries or len(entries) == len(stages[0].rewriter.entries):
+            continue
+        near = {miss.entries[0]: miss for miss in reversed(account.near_misses) if miss.rule == number}
+        values = [
+            HintValue(entry, near[entry].rows, near[entry].value) if entry in near else HintValue(entry)
+            for entry in sorted(entries, key=lambda entry: entry not in near)
+        ]
+        yield _hint(stages[0], "unused", values)
+
+
+def _list_unknown(account: Account) -> Iterable[Hint]:
+    for number, stages in _stages_by_rule(account):
+        for target in dict.fromkeys(stage.target for stage in stages):
+            if not stages[0].rule.flags_unknown:
+                continue
+            values = [
+                HintValue(one.value, one.rows)
+                for one in account.unknown
+                if (one.rule, one.column) == (number, target) and one.kind != RULED_OUT.name
+            ]
+            if values:
+                kind = stages[0].rule.unknown_kind
+                yield Hint(
+                    number, stages[0].rule.do, (target,), "unknown", tuple(values), (kind.one, kind.several)
+                )
+
+
+def _list_open(account: Account) -> Iterable[Hint]:
+    for stage in account.stages:
+        values = [
+            HintValue(one.value, one.rows, one.proposal)
+            for one in account.open
+            if (one.rule, one.column) == (stage.number, stage.target)
+        ]
+        if values:
+            yield _hint(stage, "open", values, (OPEN.one, OPEN.several))
+
+
+def _list_merged_by_case(account: Account) -> Iterable[Hint]:
+    for stage in account.stages:
+        mask = stage.result.by_case
+        if mask is not None and mask.any():
+            flags = pa.array(mask)
+            texts = (texts.filter(flags).to_pylist() for texts in (stage.before, stage.after))
+            cells = zip(*texts, stage.rows[mask].tolist(), strict=True)
+            yield _hint(stage, "merged", (HintValue(before, rows, after) for before, after, rows in cells))
+
+
+def _list_unread(account: Account) -> Iterable[Hint]:
+    """Values that a rule, or the limits of its condition, could not make sense of."""
+    for stage in account.stages:
+        masks: list[Mask] = [stage.result.unread] if stage.result.unread is not None else []
+        if stage.rule.condition is not None:
+            masks.append(stage.rule.condition.unread(stage.before))
+        for mask in masks:
+            mask = mask & ~is_blank(stage.before)
+            if mask.any():
+                values = stage.before.filter(pa.array(mask)).to_pylist()
+                cells = zip(values, stage.rows[mask].tolist(), strict=True)
+                yield _hint(stage, "unread", (HintValue(value, rows) for value, rows in cells))
+
+
+def _list_notes(account: Account) -> Iterable[Hint]:
+    for stage in account.stages:
+        for note in stage.result.notes:
+            yield _hint(stage, note.kind, parts=note.parts)
+
+
+def _find_numbers_left(account: Account) -> Iterable[Hint]:
+    """Columns in which spaces were all that kept values from being numbers."""
+    for stage in account.stages:
+        if not stage.rule.only_respaces or not stage.changed.any():
+            continue
+        later = [other.rule for other in account.stages if other.number > stage.number]
+        if any(rule.takes_numbers and stage.target in rule.columns for rule in later):
+            continue
+        is_text = ~is_blank(stage.after)
+        now, before = ~np.isnan(numbers(stage.after)), has_pattern(stage.before, PLAIN_NUMBER)
+        if is_text.any() and now[is_text].all() and not before[is_text].all():
+            yield _hint(stage, "numbers left")
+
+
+def _find_unstable(account: Account) -> Iterable[Hint]:
+    """Rules that would change their own output again, and rulebooks that would."""
+    reported: set[int] = set()
+    for stage in account.stages:
+        # What depends on other columns, or is written elsewhere, isn't met again by the same rule.
+        rule = stage.rule
+        if rule.reads() or rule.condition is not None or rule.into is not None or rule.changes_notation:
+            continue
+        if stage.changed.any() and (example := _change_again(stage)) is not None:
+            reported.add(stage.number)
+            yield _hint(stage, "unstable", [example])
+    for column, trail in account.plan.run_again(account.trails).items():
+        moved = differs(trail.column.values, trail.clean)
+        if not moved.any():
+            continue
+        first = int(np.flatnonzero(moved)[0])
+        guilty = next(stage for stage in trail.stages if stage.changed[stage.positions[first]])
+        if guilty.number not in reported:
+            steps = tuple(_list_steps(trail, first))
+            values = (HintValue(trail.column.values[first].as_py(), int(moved.sum())),)
+            yield Hint(guilty.number, guilty.rule.do, (column,), "unstable rulebook", values, steps)
+
+
+def _list_steps(trail: ColumnTrail, position: int) -> Iterable[str]:
+    """What one value becomes, change after change."""
+    yield trail.column.values[position].as_py() or ""
+    for stage in trail.stages:
+        if stage.changed[met := stage.positions[position]]:
+            yield stage.after[met].as_py() or ""
+
+
+def _change_again(stage: Stage) -> HintValue | None:
+    """A value that a rule would change once more."""
+    made = stage.after.filter(pa.array(stage.changed)).unique()
+    again = stage.rewriter.rewrite(made, {}).values
+    moved = differs(made, again)
+    if not moved.any():
+        return None
+    first = int(np.flatnonzero(moved)[0])
+    return HintValue(made[first].as_py(), 0, again[first].as_py())

@@ -1,0 +1,97 @@
+"""How rules run over columns of distinct values: what a rulebook hands over, and what an account may ask again."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from igual.column import Column
+from igual.errors import RulebookError, error_context
+from igual.lists import Shelf
+from igual.rules.base import Rule
+from igual.rulings import Rulings
+from igual.runs.trail import ColumnTrail, Stage
+
+
+@dataclass(frozen=True)
+class Plan:
+    """Rules with their numbers, and all that they need.
+
+    Attributes:
+        rules: The rules with their places in the rulebook, from 1, in the order in which they act.
+        shelf: The lists, codebooks and pair lists that they refer to by name.
+        rulings: What was decided on single values.
+    """
+
+    rules: Sequence[tuple[int, Rule]]
+    shelf: Shelf = field(default_factory=Shelf)
+    rulings: Rulings = field(default_factory=Rulings)
+
+    def run(self, trails: Mapping[str, ColumnTrail]) -> dict[str, ColumnTrail]:
+        """Apply all rules.
+
+        Args:
+            trails: Column name to the column as it is.
+
+        Returns:
+            Column name to the column as the rules have left it; new ones at the end.
+        """
+        trails = dict(trails)
+        for number, rule in self.rules:
+            with error_context(f"rule {number} ({rule.do})", RulebookError):
+                rewriter = rule.rewriter(self.shelf)
+            for name in rule.columns:
+                others = [trails[other] for other in sorted(rule.reads() - {name})]
+                ready = rule.with_rulings(rewriter, self.rulings.of_column(rule.target_of(name)))
+                for trail in trails[name].apply(number, rule, ready, others, self.shelf):
+                    trails[trail.name] = trail
+        return {name: trail.finish() for name, trail in trails.items()}
+
+    def run_again(self, trails: Mapping[str, ColumnTrail]) -> Mapping[str, ColumnTrail]:
+        """Apply the rules that act in place to clean columns: a stable rulebook changes nothing there.
+
+        Args:
+            trails: Column name to the column as the rules have left it.
+
+        Returns:
+            Column name to what the rules make of the clean values.
+        """
+        clean = {
+            name: Column(values := trail.merge().values, np.arange(len(values), dtype=np.int32))
+            for name, trail in trails.items()
+            if not trail.beside
+        }
+        in_place = [
+            (number, rule)
+            for number, rule in self.rules
+            if rule.into is None
+            and not rule.changes_notation
+            and not rule.reads()
+            and all(name in clean for name in rule.columns)
+        ]
+        return replace(self, rules=in_place).run(
+            {name: ColumnTrail.begin(name, column) for name, column in clean.items()}
+        )
+
+
+def list_stages(trails: Mapping[str, ColumnTrail]) -> list[Stage]:
+    """List the work of all rules on all columns.
+
+    Args:
+        trails: Column name to trail; a trail that another was made from shares stages with it.
+
+    Returns:
+        The stages by rule, and those of one rule by the order of the columns.
+    """
+    stages: dict[int, Stage] = {}
+    for trail in trails.values():
+        for stage in trail.stages:
+            stages.setdefault(id(stage.result), stage)
+    return sorted(stages.values(), key=_order_of)
+
+
+def _order_of(stage: Stage) -> tuple[int, int]:
+    names = (*stage.rule.columns, *stage.rule.targets)
+    return stage.number, names.index(stage.target)

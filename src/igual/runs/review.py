@@ -1,0 +1,254 @@
+"""Rulings that come back from a steward, checked one by one before they count."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING, NamedTuple
+
+from igual.display import Displayed
+from igual.errors import ListError, did_you_mean
+from igual.rulings import Decision, Ruling, Rulings, interpret_ruling
+from igual.runs.rulebook import Rulebook
+from igual.text.characters import visible
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+_MARKS = "‹›"
+# What stands in the drawing of a text for something else than itself, besides the dots for spaces.
+_NAMED = set("⟨⟩→↵")
+# What may stand for a value besides itself in a sheet: long ones are drawn whole.
+_WHOLE = 1 << 20
+
+
+class Answer(NamedTuple):
+    """A row of a sheet that came back.
+
+    Attributes:
+        row: Its number in the sheet.
+        column: The column.
+        value: The value, as it came back.
+        shown: The value with its spaces drawn, as it went out ('' where that is gone).
+        rows: How many rows of the table have the value, where the sheet says so.
+        ruling: What is ruled; '' where the row is unanswered.
+        reason: Why.
+        wrong: What the reader of the sheet found wrong with a cell.
+    """
+
+    row: int
+    column: str
+    value: str
+    shown: str = ""
+    rows: int = 0
+    ruling: str = ""
+    reason: str = ""
+    wrong: str = ""
+
+
+class Accepted(NamedTuple):
+    """A ruling that counts from now on.
+
+    Attributes:
+        row: Its row in the sheet.
+        ruling: The ruling.
+        meaning: What becomes of the value.
+        rows: How many rows of the table have the value.
+        before: What it overrules, if anything.
+        note: What had to be put right.
+    """
+
+    row: int
+    ruling: Ruling
+    meaning: Decision
+    rows: int
+    before: Ruling | None
+    note: str = ""
+
+
+class Rejected(NamedTuple):
+    """A row whose ruling can't be taken.
+
+    Attributes:
+        row: Its number in the sheet.
+        column: The column.
+        value: The value.
+        why: What is wrong with it.
+    """
+
+    row: int
+    column: str
+    value: str
+    why: str
+
+
+@dataclass(frozen=True, repr=False)
+class Review(Displayed):
+    """What became of the rows of a sheet; it prints well.
+
+    Attributes:
+        accepted: Rulings that are new.
+        rejected: Rows that can't be taken.
+        unanswered: How many rows have no ruling.
+        known: How many rows say what was ruled before.
+        rulings: All rulings by now.
+    """
+
+    accepted: Sequence[Accepted]
+    rejected: Sequence[Rejected]
+    unanswered: int = 0
+    known: int = 0
+    rulings: Rulings = field(default=Rulings(), compare=False)  # rulings never change
+
+    @property
+    def taken(self) -> pd.DataFrame:
+        """DataFrame of rulings that are new: row, column, value, ruling, rows, effect."""
+        return self._frame("taken")
+
+    @property
+    def refused(self) -> pd.DataFrame:
+        """DataFrame of rows that can't be taken: row, column, value, why."""
+        return self._frame("refused")
+
+    @property
+    def rows(self) -> int:
+        """How many rows of the table the new rulings are about."""
+        return sum(row.rows for row in self.accepted)
+
+    def with_rulings(self, rulings: Rulings) -> Review:
+        """Give the review all rulings by now.
+
+        Args:
+            rulings: The rulings.
+
+        Returns:
+            The same review with them.
+        """
+        return replace(self, rulings=rulings)
+
+
+def draw_between_marks(value: str) -> str:
+    """A value between marks with odd characters drawn: a spreadsheet takes it for nothing but text.
+
+    Example:
+        >>> draw_between_marks("007 ")
+        '‹007·›'
+    """
+    return f"{_MARKS[0]}{visible(value, _WHOLE, every_space=False)}{_MARKS[1]}"
+
+
+def check_answers(
+    answers: Iterable[Answer], book: Rulebook, by: str, on: str, *, overrule: bool = False
+) -> Review:
+    """Check every ruling of a sheet; those that are good are taken, whatever is wrong with others.
+
+    Args:
+        answers: The rows of the sheet.
+        book: The rulebook.
+        by: Who rules, and the day.
+        on: The day, such as 2026-05-31.
+        overrule: Take rulings on values that were ruled otherwise before.
+    """
+    accepted: list[Accepted] = []
+    rejected: list[Rejected] = []
+    answered: dict[tuple[str, str], list[tuple[Answer, Decision, str]]] = {}
+    unanswered = known = 0
+    for given in answers:
+        answer, note = _put_right(given)
+        if not answer.ruling.strip() and not answer.wrong:
+            unanswered += 1
+            continue
+        meaning, why = _meaning(answer, book)
+        if meaning is None:
+            rejected.append(Rejected(answer.row, answer.column, answer.value, why))
+        else:
+            answered.setdefault((answer.column, answer.value), []).append((answer, meaning, note))
+    for key, given_twice in answered.items():
+        answer, meaning, note = given_twice[0]
+        before = book.rulings.of_value(*key)
+        if any(other != meaning for _, other, _ in given_twice):
+            said = ", ".join(f"{one.ruling.strip()!r} in row {one.row}" for one, _, _ in given_twice)
+            why = f"it is ruled otherwise in another row ({said}); none is taken"
+            rejected += [Rejected(one.row, *key, why) for one, _, _ in given_twice]
+        elif before is not None and _same(before, meaning, book):
+            known += 1
+        elif before is not None and not overrule:
+            reason = f" ({before.reason})" if before.reason else ""
+            ruled = f"it was ruled {before.ruling!r} {before.author}{reason}"
+            rejected.append(Rejected(answer.row, *key, f"{ruled}; overrule that if this one is to count"))
+        else:
+            ruling = Ruling(*key, answer.ruling.strip(), answer.reason.strip(), by, on)
+            accepted.append(Accepted(answer.row, ruling, meaning, answer.rows, before, note))
+    return Review(accepted, sorted(rejected), unanswered, known)
+
+
+def _put_right(answer: Answer) -> tuple[Answer, str]:
+    """The value as it went out, where a spreadsheet program has changed it since."""
+    shown = answer.shown.strip()
+    if answer.wrong or not (shown.startswith(_MARKS[0]) and shown.endswith(_MARKS[1])):
+        return answer, ""
+    if draw_between_marks(answer.value) == shown:
+        return answer, ""
+    drawn = shown[1:-1]
+    # Spaces at the ends are what is lost most often; they are drawn as dots. What is named can't be told for sure.
+    for meant in (drawn.replace("·", " "), drawn):
+        if draw_between_marks(meant) == shown and not _NAMED & set(meant):
+            note = f"the value had been changed from {meant!r} to {answer.value!r}; taken as {meant!r}"
+            return answer._replace(value=meant), note
+    wrong = f"the value {answer.value!r} isn't the one that went out, {shown}"
+    return answer._replace(wrong=wrong), ""
+
+
+def _meaning(answer: Answer, book: Rulebook) -> tuple[Decision | None, str]:
+    """What a row's ruling means, or why it means nothing."""
+    if answer.wrong:
+        return None, answer.wrong
+    if not answer.value:
+        return None, "there is no value"
+    lists = book.lists_of(answer.column)
+    if not lists:
+        near = did_you_mean(answer.column, book.matched_columns())
+        return None, f"no rule of the rulebook matches a column {answer.column!r}{near}"
+    why = ""
+    for name, reference in lists.items():
+        try:
+            return interpret_ruling(answer.ruling, answer.value, reference.entry_of), ""
+        except ListError as error:
+            why = why or f"list {name!r}: {error}"
+    return None, why
+
+
+def _same(before: Ruling, meaning: Decision, book: Rulebook) -> bool:
+    answer = Answer(0, before.column, before.value, ruling=before.ruling)
+    return _meaning(answer, book)[0] == meaning
+
+
+def find_stale_rulings(book: Rulebook) -> list[tuple[Ruling, str]]:
+    """Rulings that can no longer be applied, and why; only those that count."""
+    found = []
+    for column in dict.fromkeys(one.column for one in book.rulings.rulings):
+        for one in book.rulings.of_column(column).values():
+            meaning, why = _meaning(Answer(0, one.column, one.value, ruling=one.ruling), book)
+            if meaning is None:
+                found.append((one, why))
+    return found
+
+
+def list_additions(rulings: Rulings, book: Rulebook, column: str) -> tuple[list[str], dict[str, list[str]]]:
+    """What rulings on a column propose for its list: new entries, and aliases by entry; not what it has already."""
+    reference = next(iter(book.lists_of(column).values()), None)
+    entries: list[str] = []
+    aliases: dict[str, list[str]] = {}
+    if reference is None:
+        return entries, aliases
+    for one in rulings.of_column(column).values():
+        meaning, _ = _meaning(Answer(0, column, one.value, ruling=one.ruling), book)
+        if meaning is None or one.value in reference.entry_of:
+            continue
+        if meaning.kind == "new" and meaning.text not in reference.entry_of:
+            entries.append(meaning.text)
+            if meaning.text != one.value:
+                aliases.setdefault(meaning.text, []).append(one.value)
+        elif meaning.kind == "alias":
+            aliases.setdefault(meaning.text, []).append(one.value)
+    return list(dict.fromkeys(entries)), aliases

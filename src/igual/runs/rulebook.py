@@ -1,0 +1,280 @@
+"""An ordered list of rules, and its run over columns of distinct values."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from igual.engines import Source, open_table
+from igual.errors import RulebookError, error_context
+from igual.lists import SHELVES, Codebook, PairList, ReferenceList, Shelf
+from igual.looking.headers import restyle_headers
+from igual.rules.base import Rule
+from igual.rules.check import Check
+from igual.rulings import Rulings
+from igual.runs.account import Account
+from igual.runs.checks import find_unfit
+from igual.runs.outcome import Outcome
+from igual.runs.plan import Plan
+from igual.runs.trail import ColumnTrail
+from igual.text.casing import Style
+
+
+@dataclass(frozen=True, repr=False)
+class Rulebook:
+    """An ordered list of rules with the lists, codebooks and pair lists they refer to by name.
+
+    Attributes:
+        rules: Applied from first to last, each to what the ones before it made.
+        lists: Reference lists by the names that the rules use.
+        codebooks: Codebooks by the names that the rules use.
+        pairs: Pair lists by the names that the rules use.
+        headers: A style of the rule `case` for the names of the columns, once the rules are done (None: they stay).
+        checks: What must hold of the clean columns.
+        rulings: What was decided on single values; they are kept in a file of their own.
+
+    Raises:
+        RulebookError: When a rule refers to a list or codebook that isn't there, or there is nothing to do.
+
+    Example:
+        >>> import igual
+        >>> from igual.rules import Case, Spacing
+        >>> book = igual.Rulebook([Spacing(column="species"), Case(column="species", style="sentence")])
+        >>> book.apply({"species": [" NORWAY  maple"]}).table
+        {'species': ['Norway maple']}
+        >>> book
+        <igual.Rulebook of 2 rules: 1 spacing (species), 2 case (species)>
+    """
+
+    rules: Sequence[Rule]
+    lists: Mapping[str, ReferenceList] = field(default_factory=dict)
+    codebooks: Mapping[str, Codebook] = field(default_factory=dict)
+    pairs: Mapping[str, PairList] = field(default_factory=dict)
+    headers: Style | None = None
+    checks: Sequence[Check] = ()
+    rulings: Rulings = field(default=Rulings(), compare=False)  # rulings never change
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "rules", tuple(self.rules))
+        object.__setattr__(self, "checks", tuple(self.checks))
+        if not (self.rules or self.checks or self.headers):
+            raise RulebookError("a rulebook needs at least one rule, check or header style")
+        for number, rule in enumerate(self.rules, 1):
+            with error_context(f"rule {number} ({rule.do})", RulebookError):
+                if not rule.columns:
+                    raise RulebookError("'column' is missing: which one is meant?")
+                self.shelf.refuse_missing(rule.needs())
+
+    def __repr__(self) -> str:
+        rules = [
+            f"{number} {rule.do} ({', '.join(rule.columns)})" for number, rule in enumerate(self.rules, 1)
+        ]
+        more = f", … and {len(rules) - 8:,} more" if len(rules) > 8 else ""
+        count = f"{len(rules):,} rule{'' if len(rules) == 1 else 's'}"
+        checks = (
+            f" and {len(self.checks):,} check{'' if len(self.checks) == 1 else 's'}" if self.checks else ""
+        )
+        return f"<igual.Rulebook of {count}{checks}{': ' if rules else ''}{', '.join(rules[:8])}{more}>"
+
+    @classmethod
+    def load(cls, path: str | os.PathLike[str]) -> Rulebook:
+        """Read a rulebook file; its lists and codebooks are looked for beside it.
+
+        Args:
+            path: The file (.toml).
+
+        Returns:
+            The rulebook, with the rulings beside it.
+
+        Raises:
+            RulebookError: With one message that names file, rule and the nearest valid word.
+        """
+        from igual.files.rulebooks import load_rulebook
+
+        return load_rulebook(path)
+
+    def save(self, path: str | os.PathLike[str]) -> None:
+        """Write a rulebook file that `load` reads as an equal rulebook.
+
+        Lists and codebooks that were read from files are named; others are written out in the rulebook.
+
+        Args:
+            path: The file to write (.toml).
+
+        Raises:
+            OutputError: Where it can't be written.
+        """
+        from igual.files.rulebooks import save_rulebook
+
+        save_rulebook(self, path)
+
+    @property
+    def shelf(self) -> Shelf:
+        """The lists, codebooks and pair lists together."""
+        return Shelf(self.lists, self.codebooks, self.pairs)
+
+    def apply(self, table: Any, *, only: int | None = None) -> Outcome:
+        """Apply the rules to a table, which stays as it is.
+
+        Missing values stay missing, and columns that no rule names come out as they came in.
+
+        Args:
+            table: A pandas DataFrame, an Arrow table, or a dict of column names and sequences.
+            only: Apply the first so many rules, to see how far they get.
+
+        Returns:
+            The clean table, of the same kind, with the account of every change.
+
+        Raises:
+            RulebookError: Where a rule names a column the table doesn't have.
+            TableError: Where such a column holds anything but texts.
+        """
+        source = open_table(table)
+        account = self.with_first_rules(only).run(source)
+        rebuilt = source.rebuild([trail.clean_column for trail in account.trails.values()])
+        if self.headers is None:
+            return Outcome(account, rebuilt)
+        restyled = restyle_headers(source.engine.names(rebuilt), self.headers)
+        names = [header.clean for header in restyled]
+        return Outcome(account, source.engine.rename(rebuilt, names), restyled)
+
+    def with_first_rules(self, only: int | None) -> Rulebook:
+        """Give the rulebook with its first rules, and no checks.
+
+        Args:
+            only: How many rules; None gives the rulebook as it is.
+
+        Returns:
+            The shorter rulebook.
+
+        Raises:
+            RulebookError: Where there is no such rule.
+        """
+        if only is None:
+            return self
+        if not 1 <= only <= len(self.rules):
+            raise RulebookError(f"there is no rule {only}: the rulebook has {len(self.rules)}")
+        return replace(self, rules=self.rules[:only], checks=())
+
+    def source_columns(self, names: Sequence[str]) -> tuple[str, ...]:
+        """List the columns of a table that the rules read, in order of use.
+
+        Args:
+            names: The table's columns.
+
+        Returns:
+            Their names.
+
+        Raises:
+            RulebookError: Where a rule names a column that the table doesn't have (or has twice), or would write
+                over one by `into`.
+        """
+        made: list[str] = []
+        read: dict[str, None] = {}
+        for number, rule in enumerate(self.rules, 1):
+            with error_context(f"rule {number} ({rule.do})", RulebookError):
+                for name in (*rule.columns, *sorted(rule.reads())):
+                    if name not in made:
+                        _refuse_missing_column(name, names, made)
+                        read[name] = None
+                for target in rule.targets:
+                    if target in names or target in made:
+                        raise RulebookError(f"'into' would write over the column {target!r}; take a new name")
+                    made.append(target)
+        for number, check in enumerate(self.checks, 1):
+            if check.column not in made:
+                with error_context(f"check {number}", RulebookError):
+                    _refuse_missing_column(check.column, names, made)
+                read[check.column] = None
+        return tuple(read)
+
+    def run(self, source: Source) -> Account:
+        """Apply the rules to the columns of a table, without writing a table.
+
+        Args:
+            source: The table; each column that is needed is encoded once.
+
+        Returns:
+            The account of the run.
+
+        Raises:
+            RulebookError: As for `apply`.
+            TableError: As for `apply`.
+        """
+        plan = Plan(list(enumerate(self.rules, 1)), self.shelf, self.rulings)
+        needed = self.source_columns(source.names)
+        trails = plan.run({name: ColumnTrail.begin(name, source.column(name)) for name in needed})
+        unfit = [
+            value
+            for number, check in enumerate(self.checks, 1)
+            for value in find_unfit(number, check, trails[check.column], self.lists)
+        ]
+        return Account({name: trail for name, trail in trails.items() if trail.stages}, unfit, plan)
+
+    def lists_of(self, column: str) -> dict[str, ReferenceList]:
+        """Find the lists that values of a column are matched to.
+
+        Args:
+            column: The column that the match writes.
+
+        Returns:
+            Name to list.
+        """
+        names = [
+            need.name
+            for rule in self.rules
+            if rule.takes_rulings and column in {rule.target_of(name) for name in rule.columns}
+            for need in rule.needs()[:1]
+        ]
+        return {name: self.lists[name] for name in names}
+
+    def matched_columns(self) -> list[str]:
+        """List the columns on whose values somebody may have to rule."""
+        columns = [rule.target_of(name) for rule in self.rules if rule.takes_rulings for name in rule.columns]
+        return list(dict.fromkeys(columns))
+
+    def group_columns(self, names: Sequence[str]) -> list[list[str]]:
+        """Group columns that rules read together.
+
+        Args:
+            names: The table's columns that the rules read.
+
+        Returns:
+            The same names in groups: rules read those of one group together, and none of two.
+        """
+        group_of = {name: {name} for name in names}
+        for rule in self.rules:
+            for name in rule.columns:
+                joined = set[str]().union(
+                    *(group_of.get(other, {other}) for other in (name, *rule.targets, *rule.reads()))
+                )
+                for member in joined:
+                    group_of[member] = joined
+        groups = {id(group): group for group in group_of.values()}
+        grouped = ([name for name in names if name in group] for group in groups.values())
+        return [group for group in grouped if group]
+
+
+def _refuse_missing_column(name: str, names: Sequence[str], made: Sequence[str]) -> None:
+    """Raise RulebookError where a table has no column of a name, or several."""
+    if name not in names:
+        raise RulebookError.from_missing("the table", "column", name, [*names, *made])
+    if (times := list(names).count(name)) > 1:
+        raise RulebookError(
+            f"the table has {times} columns {name!r}, so it isn't clear which is meant; rename one"
+        )
+
+
+def find_shelf_files(book: Rulebook) -> list[str]:
+    """List the files that the lists, codebooks and pair lists of a rulebook come from.
+
+    Args:
+        book: The rulebook.
+
+    Returns:
+        Their paths.
+    """
+    entries = [entry for shelf in SHELVES for entry in book.shelf.entries(shelf).values()]
+    return [entry.file for entry in entries if entry.file is not None]

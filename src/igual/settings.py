@@ -1,0 +1,88 @@
+"""Settings given as words, checked, with errors that a steward understands."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING, Any
+
+from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic_core import ErrorDetails
+
+from igual.errors import RulebookError, did_you_mean
+
+# Where a word takes one of several types, the checker names the type that it tried.
+_TYPE_NAME = re.compile(r"(str|int|float|bool|function-\w+)$|(tuple|literal|function-\w+)\[")
+_TAKES = {
+    "string_type": "a text in quotes",
+    "bool_type": "true or false",
+    "int_type": "a whole number",
+    "tuple_type": "a list of texts",
+    "float_type": "a number",
+    "list_type": "a list",
+    "dict_type": "a table { … }",
+    "model_type": "a table { … }",
+    "model_attributes_type": "a table { … }",
+}
+
+
+class Settings(BaseModel):
+    """A model whose errors are said in one sentence, with the nearest valid word."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True, populate_by_name=True)
+
+    if not TYPE_CHECKING:  # type checkers see the words of each model
+
+        def __init__(self, **words: Any) -> None:
+            # A rulebook file has lists where models, which never change, have tuples.
+            try:
+                super().__init__(**{word: _unchanging(given) for word, given in words.items()})
+            except ValidationError as error:
+                raise RulebookError(format_validation_error(error, type(self))) from None
+
+
+def _unchanging(given: Any) -> Any:
+    """A setting with tuples for lists, as far down as they go."""
+    if isinstance(given, list):
+        return tuple(_unchanging(part) for part in given)
+    if isinstance(given, dict):
+        return {name: _unchanging(part) for name, part in given.items()}
+    return given
+
+
+def format_validation_error(error: ValidationError, model: type[BaseModel]) -> str:
+    """What is wrong first and foremost: an unknown word explains others that seem to be missing."""
+    details = sorted(error.errors(), key=lambda detail: detail["type"] != "extra_forbidden")
+    return _said(details[0], details, model)
+
+
+def _said(detail: ErrorDetails, details: list[ErrorDetails], model: type[BaseModel]) -> str:
+    word = str(detail["loc"][0]) if detail["loc"] else ""
+    inner = ".".join(str(part) for part in detail["loc"] if not _TYPE_NAME.match(str(part)))
+    kind, given, context = detail["type"], detail["input"], detail.get("ctx", {})
+    if kind == "extra_forbidden" and len(detail["loc"]) == 1:
+        valid = list(model.model_fields)
+        return f"unknown word {word!r}{did_you_mean(word, valid)}"
+    if kind == "extra_forbidden":
+        return f"unknown word {str(detail['loc'][-1])!r} in {word!r}"
+    if kind == "missing":
+        return f"the word {word!r} is missing"
+    if kind == "value_error":
+        return str(context["error"])
+    if kind in ("too_short", "string_too_short"):
+        return f"{word!r} may not be empty"
+    if kind == "greater_than_equal":
+        return f"{word!r} takes a number from {context['ge']} on; found {given!r}"
+    choices = [text for d in details if d["loc"][:1] == (word,) for text in _choices(d)]
+    if choices:
+        return f"{word!r} can't be {given!r}{did_you_mean(str(given), choices)}"
+    takes = _TAKES.get(kind)
+    return (
+        f"{inner!r} takes {takes}; found {given!r}"
+        if takes
+        else f"{inner!r}: {detail['msg']}; found {given!r}"
+    )
+
+
+def _choices(detail: ErrorDetails) -> list[str]:
+    expected = detail.get("ctx", {}).get("expected", "") if detail["type"] == "literal_error" else ""
+    return re.findall(r"'([^']*)'", expected)

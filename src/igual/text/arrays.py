@@ -1,0 +1,62 @@
+"""How a function runs over many texts: Arrow's kernels where they fit, Python on the few that need it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import TEXT, Mask, to_mask
+
+
+def has_pattern(values: pa.Array, pattern: str) -> Mask:
+    """Which values a pattern occurs in (RE2 syntax, linear time); missing never."""
+    return to_mask(pc.match_substring_regex(values, pattern=pattern))
+
+
+def changed_where(values: pa.Array, where: Mask, change: Callable[[pa.Array], pa.Array]) -> pa.Array:
+    """Apply an array function to the values marked in `where`, leaving the others as they are."""
+    if not where.any():
+        return values
+    if where.all():
+        return change(values).cast(TEXT)
+    flags = pa.array(where)
+    return pc.replace_with_mask(values, flags, change(values.filter(flags)).cast(TEXT))
+
+
+def as_it_is(values: pa.Array) -> pa.Array:
+    """No change: the key under which only equal texts are equal."""
+    return values
+
+
+def each(values: pa.Array, one: Callable[[str], str]) -> pa.Array:
+    """Apply a function of one text to every text. A Python loop: for the few that no kernel serves."""
+    return pa.array([None if text is None else one(text) for text in values.to_pylist()], TEXT)
+
+
+def each_where(base: pa.Array, where: Mask, source: pa.Array, one: Callable[[str], str]) -> pa.Array:
+    """`base`, with the texts marked in `where` made anew from `source` by a function of one text."""
+    if not where.any():
+        return base
+    flags = pa.array(where)
+    return pc.replace_with_mask(base, flags, each(source.filter(flags), one).cast(base.type))
+
+
+def beyond_ascii(values: pa.Array) -> Mask:
+    """Which texts have characters beyond plain ASCII; missing ones don't."""
+    return ~to_mask(pc.string_is_ascii(values).fill_null(True))
+
+
+def ascii_or(values: pa.Array, kernel: Callable[[pa.Array], pa.Array], one: Callable[[str], str]) -> pa.Array:
+    """Apply Arrow's `kernel` where a text is plain ASCII, and `one` to each of the others."""
+    return each_where(kernel(values), beyond_ascii(values), values, one)
+
+
+def differs(before: pa.Array, after: pa.Array) -> Mask:
+    """Where two arrays of equal length hold different texts; missing equals missing."""
+    if before is after or before.equals(after):
+        return np.zeros(len(before), np.bool_)
+    unequal = pc.not_equal(before, after)
+    return to_mask(pc.coalesce(unequal, pc.not_equal(before.is_null(), after.is_null())))

@@ -1,0 +1,96 @@
+"""Parts of texts: by position, between separators, by pattern, by what a piece is like."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, NamedTuple
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import TEXT, Mask, to_mask
+from igual.text.patterns import uncaptured
+
+
+class Cut(NamedTuple):
+    """Parts, and which texts didn't have them."""
+
+    values: pa.Array
+    without: Mask
+
+
+def overlaid(values: pa.Array, start: int, length: int, text: str) -> Cut:
+    """Write `text` over `length` characters from `start` (from 1; from the end when negative).
+
+    Texts that end before `start` are left as they are.
+    """
+    reach = start if start > 0 else -start
+    lengths = pc.utf8_length(values).fill_null(reach)
+    short = to_mask(pc.less(lengths, reach))
+    first = start - 1 if start > 0 else start
+    last = first + length
+    stop = 1 << 30 if start < 0 and last >= 0 else last
+    new = pc.utf8_replace_slice(values, start=first, stop=stop, replacement=text)
+    return Cut(pc.if_else(pa.array(short), values, new), short)
+
+
+def nth_part(values: pa.Array, separator: str, nth: int) -> Cut:
+    """The n-th part between separators, from 1, or from the end when negative; '' where there is none."""
+    parts = pc.split_pattern(values, pattern=separator)
+    return _picked(values, parts, nth - 1 if nth > 0 else nth)
+
+
+def _picked(values: pa.Array, parts: pa.Array, place: int) -> Cut:
+    """From lists of texts the one at a place; '' where a list is too short, missing where it is missing."""
+    sizes = pc.list_value_length(parts).fill_null(0).to_numpy(zero_copy_only=False)
+    starts = np.cumsum(sizes) - sizes
+    has = (sizes > place) if place >= 0 else (sizes >= -place)
+    chosen = np.where(has, starts + (place if place >= 0 else sizes + place), 0)
+    taken = parts.flatten().take(pa.array(chosen, mask=~has)).fill_null("")
+    present = to_mask(values.is_valid())
+    return Cut(pc.if_else(pa.array(present), taken, pa.scalar(None, TEXT)), ~has & present)
+
+
+def all_parts(values: pa.Array, separator: str, count: int) -> tuple[list[pa.Array], Mask]:
+    """The first parts, as many as `count`; and which texts have fewer or more.
+
+    What fewer lack is ''; what more have stays together in the last part, so that nothing is lost.
+    """
+    parts = pc.split_pattern(values, pattern=separator, max_splits=count - 1)
+    everything = pc.list_value_length(pc.split_pattern(values, pattern=separator)).fill_null(count)
+    ragged = to_mask(pc.not_equal(everything, count))
+    return [_picked(values, parts, place).values for place in range(count)], ragged
+
+
+def captured(values: pa.Array, pattern: str, names: list[str], nth: int) -> tuple[list[pa.Array], Mask]:
+    """What the named groups of a pattern hold at its n-th place; missing where it isn't found."""
+    before = f"^(?:.*?(?:{uncaptured(pattern, 'all')})){{{nth - 1}}}.*?" if nth > 1 else ""
+    structs = pc.extract_regex(values, pattern=f"(?s){before}{uncaptured(pattern, 'unnamed')}")
+    missing = to_mask(structs.is_null()) & to_mask(values.is_valid())
+    return [pc.struct_field(structs, name).cast(TEXT) for name in names], missing
+
+
+def nth_piece(values: pa.Array, between: str, is_meant: Callable[[pa.Array], Mask], nth: int) -> Cut:
+    """The n-th of the pieces that pass a test, from 1, or from the end when negative; missing where none does.
+
+    Args:
+        values: Texts, (values,).
+        between: A pattern of what parts the pieces.
+        is_meant: Which of some distinct pieces pass.
+        nth: Which place is meant, from 1, or from the end when negative.
+    """
+    parts = pc.split_pattern_regex(values, pattern=between)
+    sizes = pc.list_value_length(parts).fill_null(0).to_numpy(zero_copy_only=False)
+    encoded = parts.flatten().dictionary_encode()
+    passing = is_meant(encoded.dictionary.cast(TEXT))
+    codes = encoded.indices.to_numpy(zero_copy_only=False)
+    hits = np.flatnonzero(passing[codes]) if len(codes) else np.zeros(0, np.int64)
+    owner = np.repeat(np.arange(len(values)), sizes)[hits]
+    counts: np.ndarray[Any, np.dtype[np.int64]] = np.bincount(owner, minlength=len(values))
+    has = counts >= abs(nth)
+    starts = np.cumsum(counts) - counts
+    place = starts + (nth - 1 if nth > 0 else counts + nth)
+    chosen = hits[np.where(has, place, 0)] if len(hits) else np.zeros(len(values), np.int64)
+    taken = parts.flatten().take(pa.array(chosen, mask=~has)) if len(codes) else pa.nulls(len(values), TEXT)
+    return Cut(taken.cast(TEXT), ~has & to_mask(values.is_valid()))

@@ -1,0 +1,119 @@
+"""Keys under which texts are compared: with case, accents, spacing or punctuation set aside."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import TEXT, to_mask
+from igual.text.arrays import as_it_is, ascii_or, beyond_ascii, changed_where, each_where, has_pattern
+from igual.text.characters import JOINERS, LINE_BREAKS, NAMED, ODD_SPACES, is_mark
+
+# Letters with an accent, stroke or ligature that Unicode doesn't decompose.
+_UNDECOMPOSED = str.maketrans(
+    {
+        "ø": "o", "Ø": "O", "ł": "l", "Ł": "L", "đ": "d", "Đ": "D", "ð": "d", "Ð": "D", "ħ": "h", "Ħ": "H",
+        "ı": "i", "ŧ": "t", "Ŧ": "T", "æ": "ae", "Æ": "AE", "œ": "oe", "Œ": "OE", "ß": "ss", "ẞ": "SS",
+        "þ": "th", "Þ": "Th",
+    }
+)  # fmt: skip
+_SPACES = " \t" + LINE_BREAKS + "".join(ODD_SPACES)
+# Punctuation that says which thing is meant (C#, AT&T, 5 %) is never set aside.
+_TELLING = "#%&@*†‡§"
+_ASCII_MARKS = r"[!\"'(),\-./:;?\[\\\]_`{}]+"
+_ASCII_ASIDE = r"[\s\x00-\x1f!\"'(),\-./:;?\[\\\]_`{}]+"
+_BETWEEN_DIGITS = re.compile(r"(?<=\d)[^\w]+(?=\d)|(?:(?<=\s)|^)[-−](?=\d)")
+
+
+def casefold(values: pa.Array) -> pa.Array:
+    """Full Unicode case folding (Unicode Standard, 3.13, toCasefold)."""
+    return ascii_or(values, pc.ascii_lower, str.casefold)
+
+
+def plain_letters(text: str) -> str:
+    """A text without accents, in NFC; letters that don't decompose (ø, ł, æ, ß) by their plain form.
+
+    Example:
+        >>> plain_letters("Müller-Łódź")
+        'Muller-Lodz'
+    """
+    if text.isascii():
+        return text
+    decomposed = unicodedata.normalize("NFD", text.translate(_UNDECOMPOSED))
+    return unicodedata.normalize("NFC", "".join(c for c in decomposed if c < "\u0300" or not is_mark(c)))
+
+
+def without_accents(values: pa.Array) -> pa.Array:
+    """Texts without accents."""
+    return ascii_or(values, as_it_is, plain_letters)
+
+
+def trimmed(values: pa.Array) -> pa.Array:
+    """Without spaces of any kind at the ends."""
+    return pc.utf8_trim(values, characters=_SPACES + "".join(NAMED))
+
+
+def light_key(values: pa.Array) -> pa.Array:
+    """Case, accents and outer spaces set aside: the key of near misses."""
+    return casefold(without_accents(trimmed(values)))
+
+
+def spacing_key(values: pa.Array) -> pa.Array:
+    """All spaces, breaks and invisible characters set aside, and nothing else."""
+    shown = re.escape(_SPACES + "".join(NAMED))
+    return changed_where(
+        values,
+        has_pattern(values, f"[{shown}]"),
+        lambda some: pc.replace_substring_regex(some, pattern=f"[{shown}]+", replacement=""),
+    )
+
+
+def punctuation_key(values: pa.Array) -> pa.Array:
+    """Punctuation set aside, but for marks that tell things apart, and marks between digits."""
+    quick = pc.replace_substring_regex(values, pattern=_ASCII_MARKS, replacement="")
+    careful = beyond_ascii(values) | has_pattern(values, r"\d[^\w\s]+\d|(^|\s)-\d")
+    return each_where(quick, careful, values, lambda text: _set_aside(text, spaces=True))
+
+
+def _aside(character: str) -> bool:
+    if character in _TELLING:
+        return False
+    return unicodedata.category(character)[0] in "PZC" or character in "`´\t" or character in JOINERS
+
+
+def folded_key(values: pa.Array) -> pa.Array:
+    """Case, accents, spacing and punctuation set aside: the key of `by = "folded"`.
+
+    What stands between two digits is kept (`1.5`, `1-5` and `15` differ), and so is a minus before a number. A text
+    of nothing but punctuation keeps it. Missing stays missing.
+
+    Example:
+        >>> folded_key(pa.array([" NORWAY-MAPLE.", "O'Brien", "Pier 1-2", "Pier 12", "?"])).to_pylist()
+        ['norwaymaple', 'obrien', 'pier1-2', 'pier12', '?']
+    """
+    lowered = casefold(without_accents(values))
+    quick = pc.replace_substring_regex(lowered, pattern=_ASCII_ASIDE, replacement="")
+    empty = to_mask(pc.equal(quick, ""))
+    careful = beyond_ascii(lowered) | empty | has_pattern(lowered, r"\d[^\w]+\d|(^|\s)-\d")
+    return each_where(quick, careful, lowered, lambda text: _set_aside(text, spaces=False) or text.strip())
+
+
+def _set_aside(text: str, *, spaces: bool) -> str:
+    """A text without punctuation (and without spaces, unless `spaces`), but for what numbers need."""
+    kept: list[str] = []
+    at = 0
+    for between in _BETWEEN_DIGITS.finditer(text):
+        kept += [c for c in text[at : between.start()] if not _aside(c) or (spaces and c in _SPACES)]
+        kept.append("".join(c for c in between[0] if c not in _SPACES) or " ")
+        at = between.end()
+    kept += [c for c in text[at:] if not _aside(c) or (spaces and c in _SPACES)]
+    return "".join(kept)
+
+
+def light_key_of(text: str) -> str:
+    """The light key of one text."""
+    key: str = light_key(pa.array([text], TEXT))[0].as_py()
+    return key

@@ -1,0 +1,50 @@
+"""Texts read as numbers and dates, in forms that leave nothing to guess."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import TEXT
+from igual.text.arrays import has_pattern
+from igual.text.dates import ISO, days
+from igual.text.folding import trimmed
+
+Floats = npt.NDArray[np.float64]
+
+PLAIN_NUMBER = r"^[+\-−]?\d+(\.\d+)?$"
+
+
+def numbers(values: pa.Array) -> Floats:
+    """The plain numbers (`-12.5`: digits, a point) among texts, outer spaces aside; NaN for all others."""
+    texts = pc.replace_substring(trimmed(values), pattern="−", replacement="-")
+    plain = has_pattern(texts, PLAIN_NUMBER)
+    read = np.full(len(values), np.nan)
+    some = pc.replace_substring_regex(texts.filter(pa.array(plain)), pattern=r"^\+", replacement="")
+    read[plain] = pc.cast(some, pa.float64()).to_numpy(zero_copy_only=False)
+    return read
+
+
+def dates(values: pa.Array) -> Floats:
+    """The days since 1970-01-01 of ISO 8601 dates (`2024-05-31`) among texts; NaN for all others."""
+    return days(values, ISO)
+
+
+def limit(given: Any) -> tuple[float, bool]:
+    """A limit that a condition states: as a number, or as the day of an ISO date; and whether it is a date.
+
+    Raises:
+        ValueError: For a text that is neither.
+    """
+    if isinstance(given, int | float):
+        return float(given), False
+    texts = pa.array([str(given)], TEXT)
+    if not np.isnan(day := dates(texts)[0]):
+        return float(day), True
+    if not np.isnan(number := numbers(texts)[0]):
+        return float(number), False
+    raise ValueError(f"{given!r} is neither a number nor a date such as 2024-05-31")
