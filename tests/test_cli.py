@@ -189,7 +189,7 @@ def test_what_was_guessed_is_said(run: Run, tmp_path: Path, write: Write) -> Non
     late = "a;b\n" + "x;y\n" * 80_000 + " ü;1\n"
     write("late.csv", late.encode("cp1252"))
     write("late.toml", BOOK)
-    assert "late.csv was read as cp1252" in run("apply late.toml late.csv --out clean.csv").stderr
+    assert "late.csv was read as cp1252" in run("apply late.toml late.csv --out clean.csv --force").stderr
     assert (tmp_path / "clean.csv").read_text(encoding="utf-8") == late.replace(" ü", "ü")
     assert "Muller" not in run("survey west.csv --encoding cp1251").stdout
 
@@ -237,7 +237,7 @@ def test_a_reader_that_leaves_early_is_no_error(trees: Path) -> None:
 def test_a_full_disk_leaves_nothing_half_written(trees: Path, write: Write) -> None:
     write("clean.csv", "as it was")
     small = lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (50_000, 50_000))  # noqa: E731
-    command = [COMMAND, *"apply trees.toml trees.csv --out clean.csv --trail t.csv".split()]
+    command = [COMMAND, *"apply trees.toml trees.csv --out clean.csv --trail t.csv --force".split()]
     failed = subprocess.run(command, cwd=trees, capture_output=True, text=True, preexec_fn=small)
     assert failed.returncode == 2
     assert (
@@ -254,9 +254,16 @@ def test_an_interrupt_in_mid_write_leaves_nothing(tmp_path: Path, write: Write, 
     write("book.toml", BOOK)
     write("clean.csv", "as it was")
     size = raw.stat().st_size
-    command = [COMMAND, *"apply book.toml raw.csv --out clean.csv".split()]
+    command = [COMMAND, *"apply book.toml raw.csv --out clean.csv --force".split()]
+    # A job in the background of a script ignores interrupts, and so would what it starts.
+    reset = lambda: signal.signal(signal.SIGINT, signal.default_int_handler)  # noqa: E731
     with subprocess.Popen(
-        command, cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+        command,
+        cwd=tmp_path,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+        preexec_fn=reset,
     ) as process:
         deadline = time.monotonic() + 60
         while not (parts := list(tmp_path.glob(".clean.csv.*"))) or os.path.getsize(parts[0]) == 0:

@@ -31,7 +31,7 @@ from igual.matching.pairs import Ints
 from igual.matching.scoring import Candidates, ScoreParameters, chances
 
 DATA = Path("../shared/data")
-FITTED = Path("src/igual/core/matching/fitted.py")
+FITTED = Path("src/igual/matching/fitted.py")
 FIGURE = Path("docs/screenshots/reliability.png")
 Floats = npt.NDArray[np.float64]
 BESIDE = ("SOUNDS", "CONSONANTS", "DRESS")

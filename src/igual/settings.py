@@ -11,7 +11,7 @@ from pydantic_core import ErrorDetails
 from igual.errors import RulebookError, did_you_mean
 
 # Where a word takes one of several types, the checker names the type that it tried.
-_TYPE_NAME = re.compile(r"(str|int|float|bool|function-\w+)$|(tuple|literal|function-\w+)\[")
+_TYPE_NAME = re.compile(r"(str|int|float|bool|function-\w+)$|(tuple|dict|list|literal|function-\w+)\[")
 _TAKES = {
     "string_type": "a text in quotes",
     "bool_type": "true or false",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import click
 import pyarrow as pa
@@ -13,6 +13,7 @@ from igual.column import Column
 from igual.engines import Source
 from igual.engines.arrow import ArrowEngine
 from igual.errors import RulebookError, TableError, error_context
+from igual.files.existing import NewFile, refuse_to_replace
 from igual.files.outputs import outputs
 from igual.files.rulebooks import load_rulebook
 from igual.files.tables import TableFile, checked_ending, open_table_file, read_table, table_of, write_table
@@ -20,6 +21,7 @@ from igual.report.progress import show_progress
 from igual.report.wording import quote_value
 from igual.runs.account import Account
 from igual.runs.rulebook import Rulebook, find_shelf_files
+from igual.text.folding import folded_key
 
 
 def load_table(path: str, encoding: str | None, categorical: Collection[str] = ()) -> TableFile:
@@ -41,6 +43,16 @@ def find_columns(table: pa.Table, wanted: Sequence[str]) -> list[int]:
     return [names.index(name) for name in wanted] or list(range(len(names)))
 
 
+def find_restyled(table: pa.Table, name: str) -> str:
+    """Find a column that may have been restyled since: the one whose name has the same letters and digits."""
+    names = table.column_names
+    if name in names:
+        return name
+    key, *keys = folded_key(pa.array([name, *names], pa.large_string())).to_pylist()
+    same = [other for other, its_key in zip(names, keys, strict=True) if its_key == key]
+    return same[0] if len(same) == 1 else name
+
+
 def read_column(path: str, name: str, encoding: str | None) -> tuple[TableFile, Column]:
     """Read a table file, and the texts of one of its columns."""
     source = load_table(path, encoding, [name])
@@ -48,21 +60,30 @@ def read_column(path: str, name: str, encoding: str | None) -> tuple[TableFile, 
     return source, Source(source.table, ArrowEngine()).column(name)
 
 
-def write_records(
-    wanted: Iterable[tuple[str | None, Sequence[Mapping[str, Any]], Sequence[str]]],
-    inputs: Iterable[str | Path],
-) -> None:
+class Output(NamedTuple):
+    """Records that go to a file."""
+
+    path: str | None
+    new: NewFile
+    records: Sequence[Mapping[str, Any]]
+
+
+def write_records(wanted: Iterable[Output], inputs: Iterable[str | Path], *, force: bool) -> None:
     """Write records to the files that were asked for, all or none; reasons become their kinds."""
-    named = [(path, checked_ending(path), records, columns) for path, records, columns in wanted if path]
+    named = [(output, checked_ending(output.path)) for output in wanted if output.path]
     with outputs(map(Path, inputs)) as staged:
-        for path, ending, records, columns in named:
+        for output, ending in named:
+            path = output.path or ""
+            place = staged.place(path)
+            if not force:
+                refuse_to_replace(path, output.new)
             flat = [
                 record | {"reasons": "; ".join(reason["kind"] for reason in record["reasons"])}
                 if "reasons" in record
                 else record
-                for record in map(dict, records)
+                for record in map(dict, output.records)
             ]
-            write_table(table_of(flat, columns), staged.place(path), ending)
+            write_table(table_of(flat, output.new.columns), place, ending)
 
 
 def report_reading(source: TableFile) -> None:

@@ -8,7 +8,14 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
-from igual.cli._options import encoding_option, json_option, print_json, rulebook_argument, table_argument
+from igual.cli._options import (
+    encoding_option,
+    force_option,
+    json_option,
+    print_json,
+    rulebook_argument,
+    table_argument,
+)
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -39,6 +46,8 @@ if TYPE_CHECKING:
 @click.option(
     "--escape-formulas", is_flag=True, help="In CSV put ' before cells that spreadsheets take for formulas."
 )
+@click.option("--out-encoding", metavar="NAME", help="Encoding of text outputs; UTF-8 unless given.")
+@force_option
 @encoding_option
 @json_option
 def apply(
@@ -47,6 +56,8 @@ def apply(
     preview: int | None,
     only: int | None,
     escape_formulas: bool,
+    out_encoding: str | None,
+    force: bool,
     encoding: str | None,
     as_json: bool,
     open_: str | None,
@@ -69,7 +80,7 @@ def apply(
     endings = _check_endings(named)
     book, source, account = apply_files(rulebook, table, encoding, only)
     run = _Run(rulebook, book, source, account, *_rebuild(book, source, account))
-    _write_outputs(run, named, endings, escape_formulas)
+    _write_outputs(run, named, endings, _TextStyle(escape_formulas, out_encoding), force)
     hints = find_hints(account)
     if as_json:
         from igual.report.records import from_account
@@ -78,6 +89,14 @@ def apply(
         print_json({**about, **from_account(account, hints), "written": named})
     else:
         _show(run, hints, preview, named)
+        _note_encoding(run, named, out_encoding)
+
+
+class _TextStyle(NamedTuple):
+    """How text outputs are written."""
+
+    escape_formulas: bool
+    encoding: str | None
 
 
 class _Run(NamedTuple):
@@ -130,8 +149,29 @@ def _rebuild(book: Rulebook, source: TableFile, account: Account) -> tuple[pa.Ta
     return (clean.rename_columns([header.clean for header in restyled]) if restyled else clean), restyled
 
 
+def _refuse_to_replace(run: _Run, named: Mapping[str, str], endings: Mapping[str, str]) -> None:
+    """Leave alone whatever isn't of the kind that is to be written."""
+    from igual.files.existing import NewFile, refuse_to_replace
+    from igual.files.sheets import SHEET
+    from igual.files.sssom import ENDING
+    from igual.runs.account import TRAIL_SCHEMA
+    from igual.runs.crosswalk_rows import SCHEMA
+
+    new = {
+        "out": NewFile("table", tuple(run.clean.column_names)),
+        "trail": NewFile("trail", tuple(TRAIL_SCHEMA)),
+        "crosswalk": NewFile("SSSOM")
+        if endings.get("crosswalk") == ENDING
+        else NewFile("crosswalk", tuple(SCHEMA)),
+        "open": NewFile("sheet", SHEET, tuple(run.book.matched_columns())),
+        "record": NewFile("record", about=(Path(run.rulebook).name,)),
+    }
+    for what, path in named.items():
+        refuse_to_replace(path, new[what])
+
+
 def _write_outputs(
-    run: _Run, named: Mapping[str, str], endings: Mapping[str, str], escape_formulas: bool
+    run: _Run, named: Mapping[str, str], endings: Mapping[str, str], style: _TextStyle, force: bool
 ) -> None:
     """Write all outputs or none."""
     from igual.cli._loading import book_files
@@ -145,8 +185,8 @@ def _write_outputs(
     account = run.account
 
     def write_as_table(made: Any, path: Path, ending: str) -> None:
-        escapes = escape_formulas and ending.lower() in TEXT_ENDINGS
-        write_table(guarded(made) if escapes else made, path, ending, run.source.dialect)
+        escapes = style.escape_formulas and ending.lower() in TEXT_ENDINGS
+        write_table(guarded(made) if escapes else made, path, ending, run.source.dialect, style.encoding)
 
     def write_walk(path: Path, ending: str) -> None:
         if ending.lower() in TEXT_ENDINGS:
@@ -164,6 +204,8 @@ def _write_outputs(
     inputs = {"table": [run.source.path], "rulebook": [first], "beside the rulebook": beside}
     with outputs([path for paths in inputs.values() for path in paths]) as staged:
         places = {what: staged.place(path) for what, path in named.items()}
+        if not force:
+            _refuse_to_replace(run, named, endings)
         for what, write in writers.items():
             if what in places:
                 with show_progress(f"writing {named[what]}"):
@@ -206,3 +248,18 @@ def _show(run: _Run, hints: list[Hint], preview: int | None, named: Mapping[str,
         click.echo("The table itself was not written: --out FILE does that.")
     if run.account.open and "open" not in named:
         click.echo("Open values can be ruled on once: --open FILE writes them to a sheet for igual review.")
+
+
+def _note_encoding(run: _Run, named: Mapping[str, str], out_encoding: str | None) -> None:
+    """Note that a table comes out in another encoding than it came in."""
+    from igual.files.tables import TEXT_ENDINGS
+
+    dialect = run.source.dialect
+    if "out" not in named or out_encoding or dialect is None or dialect.encoding == "utf-8":
+        return
+    if named["out"].lower().endswith(TEXT_ENDINGS):
+        click.echo(
+            f"{named['out']} is UTF-8; {run.source.path.name} is {dialect.encoding}: --out-encoding {dialect.encoding} "
+            "keeps that",
+            err=True,
+        )

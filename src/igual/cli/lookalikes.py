@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from igual.cli._options import encoding_option, json_option, print_json, table_argument
+from igual.cli._options import encoding_option, force_option, json_option, print_json, table_argument
 
 
 @click.command(short_help="Find values of a column that are probably one.")
@@ -26,6 +26,7 @@ from igual.cli._options import encoding_option, json_option, print_json, table_a
 @click.option("--out", "-o", metavar="FILE", help="Write the groups here (.csv, .tsv, .parquet).")
 @click.option("--pairs", metavar="FILE", help="Write a pair list for the rule 'replace' here (.csv).")
 @click.option("--rulings", metavar="FILE", help="Write a sheet of rulings here (.csv).")
+@force_option
 @encoding_option
 @json_option
 def lookalikes(
@@ -37,6 +38,7 @@ def lookalikes(
     out: str | None,
     pairs: str | None,
     rulings: str | None,
+    force: bool,
     encoding: str | None,
     as_json: bool,
 ) -> None:
@@ -44,7 +46,8 @@ def lookalikes(
 
     Example:  igual lookalikes trees.csv --column street --pairs streets.csv
     """
-    from igual.cli._loading import read_column, report_reading, write_records
+    from igual.cli._loading import Output, read_column, report_reading, write_records
+    from igual.files.existing import NewFile
     from igual.lists import ReferenceList
     from igual.looking.lookalikes import find_lookalikes
     from igual.report import records
@@ -58,12 +61,16 @@ def lookalikes(
         found = find_lookalikes(values, min_score, reference, on_progress)
     replaced = [{"from": one.value, "to": one.proposal} for one in found.members if one.value != one.proposal]
     inputs: list[str | Path] = [source.path, *([list_] if list_ else [])]
-    asked = (
-        (out, records.list_lookalikes(found.members), records.LOOKALIKES),
-        (pairs, replaced, ("from", "to")),
-        (rulings, records.list_as_rulings(found.members, column), records.RULINGS),
+    named = (
+        Output(out, NewFile("table", records.LOOKALIKES), records.list_lookalikes(found.members)),
+        Output(pairs, NewFile("pair list", ("from", "to")), replaced),
+        Output(
+            rulings,
+            NewFile("sheet of rulings", records.RULINGS),
+            records.list_as_rulings(found.members, column),
+        ),
     )
-    write_records(asked, inputs)
+    write_records(named, inputs, force=force)
     if as_json:
         print_json({"column": column, "lookalikes": records.list_lookalikes(found.members)})
         return

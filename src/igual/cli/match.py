@@ -6,7 +6,7 @@ from typing import Any
 
 import click
 
-from igual.cli._options import encoding_option, json_option, print_json, table_argument
+from igual.cli._options import encoding_option, force_option, json_option, print_json, table_argument
 from igual.matching.thresholds import DEFAULTS, Thresholds
 
 _SHARE = click.FloatRange(0, 1)
@@ -51,6 +51,7 @@ _SHARE = click.FloatRange(0, 1)
 @click.option(
     "--out", "-o", metavar="FILE", help="Write every value with its match here (.csv, .tsv, .parquet)."
 )
+@force_option
 @encoding_option
 @json_option
 def match(
@@ -65,6 +66,7 @@ def match(
     case_sensitive: bool,
     top: int,
     out: str | None,
+    force: bool,
     encoding: str | None,
     as_json: bool,
 ) -> None:
@@ -75,7 +77,8 @@ def match(
 
     Example:  igual match trees.csv --column species --list species.csv
     """
-    from igual.cli._loading import read_column, report_reading, write_records
+    from igual.cli._loading import Output, read_column, report_reading, write_records
+    from igual.files.existing import NewFile
     from igual.lists import ReferenceList
     from igual.matching.index import MatchIndex
     from igual.matching.matcher import WAYS
@@ -91,7 +94,8 @@ def match(
     with show_progress(f"matching {column}") as on_progress:
         found = match_column(values, MatchIndex(reference), by or WAYS, thresholds, give, on_progress)
     columns = MATCHES if give is None else (*MATCHES, "given")
-    write_records([(out, list_matches(found) if out else (), columns)], [source.path, list_])
+    new = NewFile("table", tuple(columns))
+    write_records([Output(out, new, list_matches(found) if out else ())], [source.path, list_], force=force)
     if as_json:
         counts = {
             status: {"values": values, "rows": rows}

@@ -43,7 +43,7 @@ def tally(
 
     Example:  igual tally trees.csv --column species --contains maple --ignore-case
     """
-    from igual.cli._loading import find_columns, load_table, report_reading
+    from igual.cli._loading import find_columns, find_restyled, load_table, report_reading
     from igual.conditions import Condition
     from igual.engines.arrow import ArrowEngine
     from igual.looking.comparison import compare_columns, cross_tabulate, measure_lengths
@@ -64,7 +64,7 @@ def tally(
             click.echo(str(unread), err=True)
     if against:
         other = load_table(against, encoding, [column])
-        (place,) = find_columns(other.table, (column,))
+        (place,) = find_columns(other.table, (find_restyled(other.table, column),))
         compared = compare_columns(values, engine.column(other.table, place))
         if as_json:
             print_json({"column": column, "values": records.to_records(compared[:top])})

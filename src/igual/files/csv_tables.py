@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 from pathlib import Path
 from typing import Any
 
@@ -13,8 +13,9 @@ import pyarrow.compute as pc
 from pyarrow import csv
 
 from igual.column import to_mask
-from igual.errors import TableError
+from igual.errors import OutputError, TableError
 from igual.files.dialects import Dialect, establish, first_undecodable, likely_encoding
+from igual.text.characters import visible
 
 _BLOCK = 1 << 20
 _LARGEST_BLOCK = (1 << 31) - 2
@@ -148,9 +149,14 @@ def _refuse_unclosed_quote(path: Path, table: pa.Table) -> None:
 
 
 def write_csv(
-    table: pa.Table, path: Path, delimiter: str = ",", line_end: str = "\n", bom: bool = False
+    table: pa.Table,
+    path: Path,
+    delimiter: str = ",",
+    line_end: str = "\n",
+    bom: bool = False,
+    encoding: str | None = None,
 ) -> None:
-    """Write a table as UTF-8; cells are quoted only where they must be, missing values become empty cells.
+    """Write a text table; cells are quoted only where they must be, missing values become empty cells.
 
     Args:
         table: Texts, dictionary-encoded or not; other types are written as Arrow turns them into text.
@@ -158,7 +164,12 @@ def write_csv(
         delimiter: Stands between cells.
         line_end: Stands between rows.
         bom: Whether a byte order mark stands first.
+        encoding: The name of a Python codec; None is UTF-8.
+
+    Raises:
+        OutputError: For an encoding that there isn't, or that lacks a character.
     """
+    encode = _encoder(encoding)
     alone = table.num_columns == 1
     # Line breaks within cells are stand-ins still when those between rows are exchanged.
     exchanged = (
@@ -183,7 +194,26 @@ def write_csv(
                 written = rows.getvalue().to_pybytes()
                 for stand_in, sign in exchanged:
                     written = written.replace(stand_in, sign) if stand_in != sign else written
-                file.write(written)
+                file.write(encode(written))
+
+
+def _encoder(encoding: str | None) -> Callable[[bytes], bytes]:
+    """What turns UTF-8 into another encoding."""
+    if encoding is None:
+        return lambda written: written
+    try:
+        "".encode(encoding)
+    except LookupError:
+        raise OutputError(f"no encoding is called {encoding!r}; common ones: utf-8, cp1252, cp1250") from None
+
+    def encode(written: bytes) -> bytes:
+        try:
+            return written.decode("utf-8").encode(encoding)
+        except UnicodeEncodeError as error:
+            character = visible(error.object[error.start])
+            raise OutputError(f"the encoding {encoding} has no {character!r}; choose another") from None
+
+    return encode
 
 
 def _quoted_once(column: pa.ChunkedArray, delimiter: str, alone: bool) -> pa.ChunkedArray:

@@ -126,7 +126,7 @@ def load_rulebook(path: str | os.PathLike[str]) -> Rulebook:
     try:
         given = tomllib.loads(found.read_bytes().decode("utf-8-sig"))
     except tomllib.TOMLDecodeError as error:
-        raise RulebookError(f"{found.name} is not valid TOML: {error}") from None
+        raise RulebookError(f"{found.name} is not valid TOML: {error}{_explain_toml(str(error))}") from None
     except UnicodeDecodeError as error:
         raise RulebookError(f"{found.name} is not valid utf-8 at offset {error.start:,}") from None
     except RecursionError:
@@ -136,7 +136,17 @@ def load_rulebook(path: str | os.PathLike[str]) -> Rulebook:
         return replace(book, rulings=load_rulings(rulings_file(found)))
 
 
+def _explain_toml(error: str) -> str:
+    """What a steward may do about an error of the TOML reader."""
+    if "\\" in error or "escape" in error.lower():
+        return r"; a pattern such as \d needs single quotes: '\d+'"
+    return ""
+
+
 def _build(given: dict[str, Any], folder: Path) -> Rulebook:
+    for word in ("rule", "check"):
+        if isinstance(given.get(word), dict):
+            raise RulebookError(f"[{word}] is one table; write [[{word}]] for each {word}")
     words = _FileWords(**given)
     if words.igual != FORMAT:
         raise RulebookError(f"it is in format {words.igual}; this version of Igual reads format {FORMAT}")

@@ -102,7 +102,9 @@ def read_table(
     return open_table_file(path, encoding).read(categorical)
 
 
-def write_table(table: pa.Table, path: Path, ending: str, like: Dialect | None = None) -> None:
+def write_table(
+    table: pa.Table, path: Path, ending: str, like: Dialect | None = None, encoding: str | None = None
+) -> None:
     """Write a table as the kind of file that `ending` says; a text table in the manner of `like`."""
     if ending.lower() in PARQUET_ENDINGS:
         from pyarrow import parquet
@@ -115,7 +117,8 @@ def write_table(table: pa.Table, path: Path, ending: str, like: Dialect | None =
     delimiter = (
         "\t" if ending.lower() == ".tsv" else like.delimiter if like and like.delimiter != "\t" else ","
     )
-    write_csv(table, path, delimiter, like.line_end if like else "\n", bool(like and like.bom))
+    line_end, bom = (like.line_end, like.bom) if like else ("\n", False)
+    write_csv(table, path, delimiter, line_end, bom and encoding is None, encoding)
 
 
 def table_of(records: Sequence[Mapping[str, Any]], columns: Sequence[str]) -> pa.Table:

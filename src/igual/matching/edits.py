@@ -175,9 +175,16 @@ class Edits:
         return found
 
     def costs(self, values: Prepared, entries: Prepared, value_idx: Ints, entry_idx: Ints) -> Costs:
-        """The cost of each pair of a value and an entry, (pairs,), in hundredths; FAR for what is too far.
+        """Compute the cost of pairs of a value and an entry.
 
-        one, other: places in values and entries, (pairs,).
+        Args:
+            values: Prepared values.
+            entries: Prepared entries.
+            value_idx: Positions of values, (pairs,).
+            entry_idx: Positions of entries, (pairs,).
+
+        Returns:
+            The cost of each pair in hundredths, (pairs,); FAR for what is too far.
         """
         if len(value_idx) >= _WORTH_LOADING:
             self.load_compiled()

@@ -17,11 +17,14 @@ _FEW = 500
 class Spellings:
     """Accepted spellings and what each stands for, under one key.
 
-    contested: keys that stand for several targets; neither is certain.
+    `contested` has the keys that stand for several targets; neither is certain.
+
+    Args:
+        spellings: Keys, (spellings,), not distinct.
+        targets: The position of what each stands for, (spellings,).
     """
 
     def __init__(self, spellings: pa.Array, targets: npt.NDArray[np.int64]) -> None:
-        """spellings: keys, (spellings,), not distinct. targets: the place each stands for, (spellings,)."""
         keys = spellings.drop_null().dictionary_encode()
         targets = targets[to_mask(spellings.is_valid())]
         places = keys.indices.to_numpy(zero_copy_only=False)

@@ -34,22 +34,28 @@ _Decided = dict[int, tuple[Ruling, Decision]]
 class Match(ListRule):
     """Put the entry of a reference list in the place of a value that means it.
 
-    list: the name of the reference list. Its aliases count as spellings of their entries. by: the ways to match:
-    `exact`; `folded`, which sets aside case, spacing, accents and punctuation (but for marks between digits and
-    marks that tell things apart, as in C#); and `fuzzy`, by likeness. Exact comes before folded, entries before
-    aliases, likeness last. settle: the least score, 0 to 1, of a match by likeness that needs nobody. ask: the
-    least probability, 0 to 1, that some entry is meant, for a value to wait for a person: it is open. margin: how
-    far a match that is settled by likeness must be ahead of the runner-up, 0 to 1, where the scores of all
-    candidates make 1. give: an attribute of the list (a code, a rate) to put instead of the entry. case_sensitive:
-    nothing that differs in case is settled. abbreviations, opposites, small_words: words to be known beside those
-    that Igual knows: what a short form stands for, groups of words that exclude each other, words that may be left
-    out. otherwise: what becomes of a value that isn't in the list: `flag` (keep it, and warn), `keep`, `blank` (an
-    empty text), or `{ text = "…" }`. Whatever is chosen, it is listed as unknown, with its rows.
-
     What stewards have ruled on single values (see `Rulings`) wins over every other way to match; where the rule
     folds, values that differ from a ruled one only in case and the like follow it, unless it is to stay as it is.
     Missing values and blanks stay as they are. Open values stay too, until somebody rules on them; where an
     attribute is given, what becomes of them is what `otherwise` says.
+
+    Attributes:
+        list: The name of the reference list. Its aliases count as spellings of their entries.
+        by: The ways to match: `exact`; `folded`, which sets aside case, spacing, accents and punctuation (but for
+            marks between digits and marks that tell things apart, as in C#); and `fuzzy`, by likeness. Exact comes
+            before folded, entries before aliases, likeness last.
+        settle: Minimum score to accept a match without review, 0 to 1.
+        ask: Minimum probability that some entry is meant, 0 to 1, for a value to wait for a person (it is open) rather
+            than to be unknown.
+        margin: How clear the best entry must be for a match to be settled: its lead over the second best, as a share
+            of the scores of all entries that come into question, 0 to 1.
+        give: An attribute of the list (a code, a rate) to put instead of the entry.
+        case_sensitive: Nothing that differs in case is settled.
+        abbreviations: What short forms stand for, beside those that Igual knows.
+        opposites: Groups of words that exclude each other, beside those that Igual knows.
+        small_words: Words that may be left out, beside those that Igual knows.
+        otherwise: What becomes of a value that isn't in the list: `flag` (keep it, and warn), `keep`, `blank` (an
+            empty text), or `{ text = "…" }`. Whatever is chosen, it is listed as unknown, with its rows.
 
     Example:
         >>> import igual

@@ -25,14 +25,16 @@ _BETWEEN = "; "
 class Mention(ListRule):
     """Put in the place of a free text the list entry that it mentions.
 
-    list: the name of the reference list. Its aliases count as spellings of their entries. multiple: what becomes of
-    a text that mentions several entries: it stays `undecided` (it is listed so, and treated as `otherwise` says),
-    or gives `all` of them, with `; ` between. ignore_case: find entries in any case. otherwise: what becomes of a
-    text that mentions none: `blank` (an empty text), `keep`, `{ text = "…" }`, or `flag` (keep it, list it as
-    undecided, and warn).
-
     Only whole words count, with the hyphens and apostrophes in them: `Guinea-Bissau` doesn't mention `Guinea`. The
     longest spelling at a place wins. Missing values and blanks stay as they are.
+
+    Attributes:
+        list: The name of the reference list. Its aliases count as spellings of their entries.
+        multiple: What becomes of a text that mentions several entries: it stays `undecided` (it is listed so, and
+            treated as `otherwise` says), or gives `all` of them, with `; ` between.
+        ignore_case: Find entries in any case.
+        otherwise: What becomes of a text that mentions none: `blank` (an empty text), `keep`, `{ text = "…" }`, or
+            `flag` (keep it, list it as undecided, and warn).
 
     Example:
         >>> import igual
