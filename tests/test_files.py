@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from pyarrow import parquet
 
 import igual
-from igual.files.csv_tables import read_csv, write_csv
+from igual.files.formats.text import read_csv, write_csv
 from igual.files.outputs import outputs
 from igual.files.rulebooks import load_rulebook
 from igual.files.tables import read_table, write_table

@@ -14,9 +14,10 @@ from igual.engines import Source
 from igual.engines.arrow import ArrowEngine
 from igual.errors import RulebookError, TableError, error_context
 from igual.files.existing import NewFile, refuse_to_replace
+from igual.files.formats.base import TableFile
 from igual.files.outputs import outputs
 from igual.files.rulebooks import load_rulebook
-from igual.files.tables import TableFile, checked_ending, open_table_file, read_table, table_of, write_table
+from igual.files.tables import checked_ending, open_table_file, read_table, table_of, write_table
 from igual.report.progress import show_progress
 from igual.report.wording import quote_value
 from igual.runs.account import Account

@@ -20,7 +20,7 @@ from igual.cli._options import (
 if TYPE_CHECKING:
     import pyarrow as pa
 
-    from igual.files.tables import TableFile
+    from igual.files.formats.base import TableFile
     from igual.looking.headers import RestyledHeader
     from igual.runs.account import Account
     from igual.runs.hints import Hint
@@ -177,19 +177,20 @@ def _write_outputs(
     from igual.cli._loading import book_files
     from igual.files.crosswalks import write_crosswalk
     from igual.files.csv_cells import guarded
+    from igual.files.formats.base import TextStyle
     from igual.files.outputs import outputs
     from igual.files.sheets import write_sheet
-    from igual.files.tables import TEXT_ENDINGS, write_table
+    from igual.files.tables import is_text_ending, write_table
     from igual.report.progress import show_progress
 
-    account = run.account
+    account, text_style = run.account, TextStyle(run.source.dialect, style.encoding)
 
     def write_as_table(made: Any, path: Path, ending: str) -> None:
-        escapes = style.escape_formulas and ending.lower() in TEXT_ENDINGS
-        write_table(guarded(made) if escapes else made, path, ending, run.source.dialect, style.encoding)
+        escapes = style.escape_formulas and is_text_ending(ending)
+        write_table(guarded(made) if escapes else made, path, ending, text_style)
 
     def write_walk(path: Path, ending: str) -> None:
-        if ending.lower() in TEXT_ENDINGS:
+        if is_text_ending(ending):
             write_as_table(account.crosswalk.table, path, ending)
         else:
             write_crosswalk(account.crosswalk, path, ending)
@@ -252,12 +253,12 @@ def _show(run: _Run, hints: list[Hint], preview: int | None, named: Mapping[str,
 
 def _note_encoding(run: _Run, named: Mapping[str, str], out_encoding: str | None) -> None:
     """Note that a table comes out in another encoding than it came in."""
-    from igual.files.tables import TEXT_ENDINGS
+    from igual.files.tables import is_text_ending
 
     dialect = run.source.dialect
     if "out" not in named or out_encoding or dialect is None or dialect.encoding == "utf-8":
         return
-    if named["out"].lower().endswith(TEXT_ENDINGS):
+    if is_text_ending(Path(named["out"]).suffix):
         click.echo(
             f"{named['out']} is UTF-8; {run.source.path.name} is {dialect.encoding}: --out-encoding {dialect.encoding} "
             "keeps that",

@@ -15,6 +15,7 @@ from igual.conditions import Condition
 from igual.demo.layout import FILES, Laid
 from igual.engines import Source
 from igual.engines.arrow import ArrowEngine
+from igual.files.formats.base import TextStyle
 from igual.files.outputs import outputs
 from igual.files.rulebooks import load_rulebook
 from igual.files.rulings import record_rulings, rulings_file
@@ -75,7 +76,7 @@ def tell_story(laid: Laid) -> None:
             ("trail.csv", outcome.trail),
             ("crosswalk.csv", outcome.crosswalk.table),
         ):
-            write_table(made, staged.place(folder / name), ".csv", source.dialect)
+            write_table(made, staged.place(folder / name), ".csv", TextStyle(source.dialect))
         write_sheet(outcome.waiting, staged.place(folder / "open.xlsx"), ".xlsx")
     show(effects_view(outcome))
     show(_before_and_after(outcome, "species"))

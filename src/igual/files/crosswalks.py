@@ -9,7 +9,7 @@ from pathlib import Path
 from igual.errors import OutputError, TableError, error_context
 from igual.files.outputs import outputs
 from igual.files.sssom import ENDING, is_sssom, read_sssom, write_sssom
-from igual.files.tables import ENDINGS, checked_ending, read_table, write_table
+from igual.files.tables import checked_ending, read_table, writable_endings, write_table
 from igual.runs.crosswalk import Crosswalk
 
 
@@ -32,7 +32,7 @@ def crosswalk_ending(path: str | os.PathLike[str]) -> str:
     try:
         return checked_ending(path)
     except OutputError:
-        raise OutputError(f"{path}: crosswalks end with {', '.join((*ENDINGS, ENDING))}") from None
+        raise OutputError(f"{path}: crosswalks end with {', '.join((*writable_endings(), ENDING))}") from None
 
 
 def save_crosswalk(crosswalk: Crosswalk, path: str | os.PathLike[str]) -> None:

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from igual.errors import IgualError, OutputError
-from igual.files.tables import ENDINGS, WORKBOOK_ENDINGS, open_table_file
+from igual.files.tables import open_table_file, readable_endings
 from igual.rulings import COLUMNS as RULING_COLUMNS
 
 _RULINGS_END = ".rulings.csv"
@@ -82,7 +82,7 @@ def describe_file(path: Path) -> str:
 
 
 def _read_names(path: Path) -> Sequence[str] | None:
-    if path.suffix.lower() not in (*ENDINGS, *WORKBOOK_ENDINGS):
+    if path.suffix.lower() not in readable_endings():
         return None
     try:
         return tuple(open_table_file(path).names)

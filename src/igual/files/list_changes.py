@@ -12,7 +12,7 @@ from igual.files.dialects import establish
 from igual.files.lists import ALIAS_SEPARATOR, load_reference_list
 from igual.files.outputs import outputs
 from igual.files.rulings import locked
-from igual.files.tables import TEXT_ENDINGS
+from igual.files.tables import is_text_ending
 from igual.report.wording import format_count, quote_value
 from igual.runs.review import list_additions
 from igual.runs.rulebook import Rulebook
@@ -40,7 +40,7 @@ def add_to_list_files(book: Rulebook) -> list[str]:
         if not entries and not aliases:
             continue
         file = book.lists[name].file
-        if file is None or Path(file).suffix.lower() not in TEXT_ENDINGS:
+        if file is None or not is_text_ending(Path(file).suffix):
             said.append(
                 f"list {name!r} isn't kept in a CSV file; add there yourself: "
                 + ", ".join([*entries, *(f"{a} (for {e})" for e, some in aliases.items() for a in some)])

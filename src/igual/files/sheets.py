@@ -234,7 +234,7 @@ def _csv_lines(path: Path, encoding: str | None) -> Iterator[list[Any]]:
 
 
 def _xlsx_lines(path: Path) -> Iterator[list[Any]]:
-    from igual.files.workbooks import rows_of
+    from igual.files.formats.xlsx import rows_of
 
     try:
         lines = rows_of(path)

@@ -1,56 +1,38 @@
-"""Table files by their kind: which reader and writer serves which ending."""
+"""Table files: the ending of a name decides which format reads and writes it."""
 
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
 import pyarrow as pa
 
 from igual.errors import OutputError, TableError
-from igual.files.dialects import Dialect
+from igual.files.formats import find_formats
+from igual.files.formats.base import OpenedTable, TableFile, TextStyle
 from igual.files.sources import existing_file
 
-TEXT_ENDINGS = (".csv", ".tsv", ".txt")
-PARQUET_ENDINGS = (".parquet", ".pq")
-ENDINGS = (*TEXT_ENDINGS, *PARQUET_ENDINGS)
-WORKBOOK_ENDINGS = (".xlsx",)
+
+def readable_endings() -> tuple[str, ...]:
+    """List the endings of table files that are read."""
+    return tuple(find_formats())
 
 
-class TableFile(NamedTuple):
-    """A table that was read.
-
-    Attributes:
-        path: The file.
-        table: The table.
-        dialect: How the file was written; None for what isn't a text table.
-        is_guessed: Whether the encoding was found out rather than known.
-    """
-
-    path: Path
-    table: pa.Table
-    dialect: Dialect | None
-    is_guessed: bool = False
+def writable_endings() -> tuple[str, ...]:
+    """List the endings of table files that are written."""
+    return tuple(ending for ending, format_ in find_formats().items() if format_.write is not None)
 
 
-class OpenedTable(NamedTuple):
-    """A table file whose columns are known, and whose rows are read when they are needed.
-
-    Attributes:
-        path: The file.
-        names: Its columns.
-        read: Reads it; takes the columns to hold as dictionary-encoded texts, where that helps.
-    """
-
-    path: Path
-    names: Sequence[str]
-    read: Callable[[Collection[str]], TableFile]
+def is_text_ending(ending: str) -> bool:
+    """Tell whether a file with such an ending is a text table."""
+    format_ = find_formats().get(ending.lower())
+    return format_ is not None and format_.is_text
 
 
 def open_table_file(path: str | os.PathLike[str], encoding: str | None = None) -> OpenedTable:
-    """Open a table file; its ending decides of which kind it is.
+    """Open a table file.
 
     Args:
         path: The file.
@@ -63,30 +45,17 @@ def open_table_file(path: str | os.PathLike[str], encoding: str | None = None) -
         TableError: Where it isn't a table that can be read.
     """
     found = existing_file(path)
-    if _is_text(found):
-        from igual.files.csv_tables import read_csv
-        from igual.files.dialects import establish
-
-        dialect = establish(found, encoding)
-
-        def read_text(categorical: Collection[str]) -> TableFile:
-            table, known = read_csv(found, dialect, categorical, encoding)
-            return TableFile(found, table, known, encoding is None)
-
-        return OpenedTable(found, dialect.header, read_text)
-    if found.suffix.lower() in WORKBOOK_ENDINGS:
-        from igual.files.workbooks import read_workbook
-
-        table = read_workbook(found)
-        return OpenedTable(found, table.column_names, lambda _: TableFile(found, table, None))
-    file = _parquet(found)
-    return OpenedTable(found, file.schema_arrow.names, lambda _: TableFile(found, file.read(), None))
+    format_ = find_formats().get(found.suffix.lower())
+    if format_ is None:
+        endings = ", ".join(readable_endings())
+        raise TableError(f"{found.name}: can't read this kind of file; tables end with {endings}")
+    return format_.open(found, encoding)
 
 
 def read_table(
     path: str | os.PathLike[str], encoding: str | None = None, categorical: Collection[str] = ()
 ) -> TableFile:
-    """Read a table file; its ending decides of which kind it is.
+    """Read a table file.
 
     Args:
         path: The file.
@@ -102,60 +71,51 @@ def read_table(
     return open_table_file(path, encoding).read(categorical)
 
 
-def write_table(
-    table: pa.Table, path: Path, ending: str, like: Dialect | None = None, encoding: str | None = None
-) -> None:
-    """Write a table as the kind of file that `ending` says; a text table in the manner of `like`."""
-    if ending.lower() in PARQUET_ENDINGS:
-        from pyarrow import parquet
+def write_table(table: pa.Table, path: Path, ending: str, style: TextStyle | None = None) -> None:
+    """Write a table.
 
-        # What was read from a text table are texts, however they are held here.
-        parquet.write_table(table if like is None else _as_texts(table), path)
-        return
-    from igual.files.csv_tables import write_csv
+    Args:
+        table: The table.
+        path: Where to write it now.
+        ending: The ending of its final name, which was checked.
+        style: How a text table is to be written.
 
-    delimiter = (
-        "\t" if ending.lower() == ".tsv" else like.delimiter if like and like.delimiter != "\t" else ","
-    )
-    line_end, bom = (like.line_end, like.bom) if like else ("\n", False)
-    write_csv(table, path, delimiter, line_end, bom and encoding is None, encoding)
+    Raises:
+        OutputError: For an encoding that can't be used.
+    """
+    write = find_formats()[ending.lower()].write
+    if write is None:
+        raise OutputError(f"files that end with {ending} are only read")
+    write(table, path, ending, style or TextStyle())
 
 
 def table_of(records: Sequence[Mapping[str, Any]], columns: Sequence[str]) -> pa.Table:
-    """Records as a table, with its columns even where there are none."""
+    """Make a table of records, with its columns even where there are none.
+
+    Args:
+        records: The records.
+        columns: The columns, in order.
+
+    Returns:
+        The table.
+    """
     return pa.table({name: pa.array([record[name] for record in records]) for name in columns})
 
 
-def _as_texts(table: pa.Table) -> pa.Table:
-    kinds = [
-        field.with_type(pa.string()) if pa.types.is_dictionary(field.type) else field
-        for field in table.schema
-    ]
-    return table.cast(pa.schema(kinds))
-
-
 def checked_ending(path: str | os.PathLike[str]) -> str:
-    """The ending of an output, if Igual writes that kind of file."""
+    """Check that Igual writes files of a kind.
+
+    Args:
+        path: The output.
+
+    Returns:
+        Its ending.
+
+    Raises:
+        OutputError: For another ending.
+    """
     ending = Path(path).suffix
-    if ending.lower() not in ENDINGS:
-        raise OutputError(f"{path}: can't tell what to write; end the name with one of {', '.join(ENDINGS)}")
+    if ending.lower() not in writable_endings():
+        endings = ", ".join(writable_endings())
+        raise OutputError(f"{path}: can't tell what to write; end the name with one of {endings}")
     return ending
-
-
-def _is_text(path: Path) -> bool:
-    ending = path.suffix.lower()
-    readable = (*ENDINGS, *WORKBOOK_ENDINGS)
-    if ending not in readable:
-        raise TableError(f"{path.name}: can't read this kind of file; tables end with {', '.join(readable)}")
-    return ending in TEXT_ENDINGS
-
-
-def _parquet(path: Path):  # type: ignore[no-untyped-def]
-    from pyarrow import parquet
-
-    try:
-        return parquet.ParquetFile(path)
-    except pa.ArrowInvalid as error:
-        raise TableError(
-            f"{path.name} is not a Parquet file, or is damaged: {str(error).splitlines()[0]}"
-        ) from None

@@ -11,6 +11,7 @@ from zipfile import BadZipFile, ZipFile
 import pyarrow as pa
 
 from igual.errors import TableError
+from igual.files.formats.base import Format, OpenedTable, TableFile
 
 # A stranger's file may be small and unpack to any size.
 _LARGEST = 1 << 30
@@ -68,3 +69,19 @@ def _text(cell: Any) -> str | None:
         return str(int(cell))
     said = str(cell)
     return said.removesuffix(" 00:00:00")
+
+
+class XlsxFormat:
+    """Spreadsheets; they are read, and only sheets of open values are written as such."""
+
+    endings = (".xlsx",)
+    is_text = False
+    write = None
+
+    def open(self, path: Path, encoding: str | None) -> OpenedTable:
+        """Read the first sheet."""
+        table = read_workbook(path)
+        return OpenedTable(path, table.column_names, lambda _: TableFile(path, table, None))
+
+
+FORMAT: Format = XlsxFormat()

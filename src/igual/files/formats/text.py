@@ -15,6 +15,7 @@ from pyarrow import csv
 from igual.column import to_mask
 from igual.errors import OutputError, TableError
 from igual.files.dialects import Dialect, establish, first_undecodable, likely_encoding
+from igual.files.formats.base import Format, OpenedTable, TableFile, TextStyle
 from igual.text.characters import visible
 
 _BLOCK = 1 << 20
@@ -265,3 +266,31 @@ def _has_special(column: pa.Array, delimiter: str) -> bool:
     ends = np.frombuffer(offsets, width)[[column.offset, column.offset + len(column)]]
     content = data.slice(ends[0], ends[1] - ends[0]).to_pybytes()
     return any(sign in content for sign in (b'"', delimiter.encode(), b"\n", b"\r"))
+
+
+class TextFormat:
+    """CSV and TSV."""
+
+    endings = (".csv", ".tsv", ".txt")
+    is_text = True
+
+    def open(self, path: Path, encoding: str | None) -> OpenedTable:
+        """Establish how a text table is written."""
+        dialect = establish(path, encoding)
+
+        def read(categorical: Collection[str]) -> TableFile:
+            table, known = read_csv(path, dialect, categorical, encoding)
+            return TableFile(path, table, known, encoding is None)
+
+        return OpenedTable(path, dialect.header, read)
+
+    def write(self, table: pa.Table, path: Path, ending: str, style: TextStyle) -> None:
+        """Write a text table in the manner of another."""
+        like, encoding = style
+        comma = like.delimiter if like and like.delimiter != "\t" else ","
+        delimiter = "\t" if ending.lower() == ".tsv" else comma
+        line_end, bom = (like.line_end, like.bom) if like else ("\n", False)
+        write_csv(table, path, delimiter, line_end, bom and encoding is None, encoding)
+
+
+FORMAT: Format = TextFormat()
