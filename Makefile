@@ -3,11 +3,14 @@ PYTHON ?= python3
 VENV ?= .venv
 BIN := $(VENV)/bin
 
-.PHONY: help demo test lint types tests bench bench-large fit pictures reference data clean
+.PHONY: help demo test test-all coverage lint types tests bench bench-compare bench-large fit pictures reference architecture data clean
 
 help:
 	@echo "make demo       install Igual and run the full example on the sample data"
 	@echo "make test       install it with the tools, then lint, check types and run the tests"
+	@echo "make test-all   the built wheel on every Python from 3.11 on that is here, and with the oldest packages named"
+	@echo "make coverage   which lines the tests reach"
+	@echo "make bench-compare KEPT=FILE  figures of the last run beside those of a kept one"
 	@echo "make bench      figures of speed and memory beside named peers (takes some minutes)"
 	@echo "make bench-large  a million values against a million entries (takes ten minutes or more)"
 	@echo "make fit        fit the numbers of matching again (wants the shared data)"
@@ -48,6 +51,18 @@ tests: $(VENV)/.installed-dev
 	@bash tools/install_for_tests.sh
 	$(BIN)/python -m pytest
 
+# Each in an environment of its own, from the built wheel; the last with the oldest packages that pyproject.toml names.
+test-all: $(VENV)/.installed-dev
+	@bash tools/install_for_tests.sh
+	PYTHON=$(BIN)/python bash tools/test_all.sh
+
+coverage: $(VENV)/.installed-dev
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check 'pytest-cov>=5'
+	$(BIN)/python -m pytest --cov=igual --cov-report=term:skip-covered --cov-fail-under=90
+
+bench-compare: $(VENV)/.installed-bench
+	$(BIN)/python -m benchmarks compare $(KEPT)
+
 bench: $(VENV)/.installed-bench
 	$(BIN)/python -m benchmarks
 
@@ -56,6 +71,9 @@ bench-large: $(VENV)/.installed-bench
 
 fit: $(VENV)/.installed-bench
 	PYTHONPATH=. $(BIN)/python tools/fit_matching.py
+
+architecture: $(VENV)/.installed
+	$(BIN)/python tools/draw_architecture.py
 
 reference: $(VENV)/.installed-dev
 	$(BIN)/python tools/make_reference.py
