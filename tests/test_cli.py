@@ -237,7 +237,10 @@ def test_a_reader_that_leaves_early_is_no_error(trees: Path) -> None:
 def test_a_full_disk_leaves_nothing_half_written(trees: Path, write: Write) -> None:
     write("clean.csv", "as it was")
     small = lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (50_000, 50_000))  # noqa: E731
-    command = [COMMAND, *"apply trees.toml trees.csv --out clean.csv --trail t.csv --force".split()]
+    command: list[str] = [
+        str(COMMAND),
+        *"apply trees.toml trees.csv --out clean.csv --trail t.csv --force".split(),
+    ]
     failed = subprocess.run(command, cwd=trees, capture_output=True, text=True, preexec_fn=small)
     assert failed.returncode == 2
     assert (
@@ -245,7 +248,7 @@ def test_a_full_disk_leaves_nothing_half_written(trees: Path, write: Write) -> N
         == "igual: could not write: File too large; nothing was written, and what was there is as before\n"
     )
     assert (trees / "clean.csv").read_text() == "as it was"
-    assert leftovers(trees, FILES) == ["clean.csv"]
+    assert leftovers(trees, [*FILES]) == ["clean.csv"]
 
 
 @pytest.mark.parametrize("sign", [signal.SIGINT, signal.SIGTERM])
@@ -254,7 +257,7 @@ def test_an_interrupt_in_mid_write_leaves_nothing(tmp_path: Path, write: Write, 
     write("book.toml", BOOK)
     write("clean.csv", "as it was")
     size = raw.stat().st_size
-    command = [COMMAND, *"apply book.toml raw.csv --out clean.csv --force".split()]
+    command: list[str] = [str(COMMAND), *"apply book.toml raw.csv --out clean.csv --force".split()]
     # A job in the background of a script ignores interrupts, and so would what it starts.
     reset = lambda: signal.signal(signal.SIGINT, signal.default_int_handler)  # noqa: E731
     with subprocess.Popen(

@@ -7,7 +7,7 @@ import os
 import shutil
 import subprocess
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
@@ -138,7 +138,7 @@ def test_a_column_is_tallied_in_the_database(url: str) -> None:
         found = database.tally("trees", "site").table
         assert found["rows"].sum() == 2_000
         assert repr(database) in ("<igual.Database sqlite>", "<igual.Database postgresql>")
-        for call, said in (
+        refused: list[tuple[Callable[[], object], str]] = [
             (
                 lambda: database.tally("tree", "site"),
                 "the database has no table 'tree'; did you mean 'trees'?",
@@ -151,7 +151,8 @@ def test_a_column_is_tallied_in_the_database(url: str) -> None:
                 lambda: database.tally("trees", "crown"),
                 "column 'crown' holds no texts but floats; cast it in a view",
             ),
-        ):
+        ]
+        for call, said in refused:
             with pytest.raises(igual.TableError, match=said.replace("?", r"\?")):
                 call()
         book = igual.Rulebook([igual.rules.Spacing(column="site")])

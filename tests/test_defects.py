@@ -243,7 +243,7 @@ def test_calls_of_the_readme_type_check(write: Write) -> None:
     code = write(
         "calls.py",
         "import igual\nfrom igual.rules import Label, Match, Replace, Spacing\n"
-        "Match(column='a', list='b')\nSpacing(column='a', when={'contains': 'x'})\n"
+        "Match(column='a', list='b', by='exact')\nSpacing(columns=['a', 'b'], when={'one_of': ['x']})\nSpacing(column='a', when={'contains': 'x'})\n"
         "Label(column='a', codebook='c', otherwise={'text': '?'})\n"
         "Replace(column='a', pairs={'x': 'y'}, when={'not': {'blank': True}})\n"
         "igual.match(['x'], ['y'], by='exact')\n",

@@ -34,8 +34,7 @@ def port() -> igual.MatchIndex:
 
 
 def row(value: str, index: Any, **settings: Any) -> dict[str, Any]:
-    record: dict[str, Any] = igual.match([value], index, **settings).table.iloc[0].to_dict()
-    return record
+    return {str(name): part for name, part in igual.match([value], index, **settings).table.iloc[0].items()}
 
 
 @pytest.mark.parametrize(
@@ -141,7 +140,7 @@ def test_words_of_ones_own() -> None:
     with pytest.raises(igual.RulebookError, match="'old town' is not one word"):
         igual.MatchIndex(entries, abbreviations={"ot": "old town"})
     with pytest.raises(igual.RulebookError, match="groups of two or more"):
-        igual.MatchIndex(entries, opposites=["wet"])  # type: ignore[list-item]
+        igual.MatchIndex(entries, opposites=["wet"])
 
 
 def test_exact_beats_folded_beats_alias_beats_likeness() -> None:
@@ -290,9 +289,9 @@ def test_chunks_and_threads_give_what_one_at_a_time_gives(port: Any) -> None:
     many = [*values, *("".join(random.choice(list("abcdefgh"), 9)) for _ in range(6_000))]
     together = igual.match(many, port).table.set_index("value")
     for value in values[::40]:
-        alone = igual.match([value], port).table.set_index("value").loc[value]
-        pd.testing.assert_series_equal(
-            alone.drop("rows").fillna(""), together.loc[value].drop("rows").fillna("")
+        alone = igual.match([value], port).table.set_index("value")
+        pd.testing.assert_frame_equal(
+            alone.drop(columns="rows").fillna(""), together.loc[[value]].drop(columns="rows").fillna("")
         )
 
 

@@ -110,7 +110,7 @@ def test_every_pair_of_characters_has_a_kind_and_every_kind_a_cost() -> None:
     assert np.array_equal(tables.substitutions, tables.substitutions.T)
 
     def kind(a: str, b: str) -> str:
-        return EDIT_KINDS[tables.substitutions[tables.classes[ord(a)], tables.classes[ord(b)]]]
+        return str(EDIT_KINDS[tables.substitutions[tables.classes[ord(a)], tables.classes[ord(b)]]])
 
     for a, b, wanted in (
         ("a", "e", "vowels alike"), ("a", "u", "vowels"), ("c", "s", "sounds alike"), ("b", "p", "sounds like it"),

@@ -127,7 +127,7 @@ def test_public_names() -> None:
         assert getattr(igual, name) is not None
     assert igual.__version__.count(".") == 2
     with pytest.raises(AttributeError, match="no attribute 'servey'"):
-        igual.servey  # type: ignore[attr-defined]  # noqa: B018
+        igual.servey  # noqa: B018
 
 
 def test_every_module_and_public_function_says_what_it_is() -> None:

@@ -204,7 +204,7 @@ def filled(path: Path, answers: dict[str, str], **change: object) -> Path:
             value = row[head.index("value")].value
             row[head.index("ruling")].value = answers.get(str(value))
             if value in change:
-                row[head.index("value")].value = change[str(value)]  # type: ignore[assignment]
+                row[head.index("value")].value = change[str(value)]
         sheet.save(path)
         return path
     with path.open(encoding="utf-8", newline="") as file:

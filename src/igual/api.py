@@ -287,11 +287,10 @@ def match(
         >>> igual.match(["Norway mapel", "Pier 2"], ["Norway maple", "Pier 7"]).table["status"].tolist()
         ['settled', 'open']
     """
-    ways = (by,) if isinstance(by, str) else tuple(by)
-    rule = Match(list="given", by=ways, settle=settle, ask=ask, margin=margin, case_sensitive=case_sensitive)
+    rule = Match(list="given", by=by, settle=settle, ask=ask, margin=margin, case_sensitive=case_sensitive)
     index = reference if isinstance(reference, MatchIndex) else MatchIndex(reference)
     with show_progress("matching") as on_progress:
-        return match_column(read_values(values), index, rule.by, rule.thresholds, give, on_progress)
+        return match_column(read_values(values), index, rule.ways, rule.thresholds, give, on_progress)
 
 
 def lookalikes(values: Any, *, reference: ReferenceList | None = None, min_score: float = 0.9) -> Lookalikes:

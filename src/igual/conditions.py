@@ -13,7 +13,7 @@ from pydantic import Field, field_validator, model_validator
 
 from igual.column import TEXT, Column, Counts, Mask, to_mask
 from igual.lists import ReferenceList
-from igual.settings import Settings
+from igual.settings import Settings, Several
 from igual.text.arrays import has_pattern
 from igual.text.folding import casefold, trimmed
 from igual.text.patterns import checked_pattern
@@ -69,7 +69,7 @@ class Condition(Settings):
     starts: str | None = None
     ends: str | None = None
     word: str | None = Field(default=None, min_length=1)
-    one_of: tuple[str, ...] | None = None
+    one_of: Several[str] | None = None
     like: str | None = None
     pattern: str | None = None
     above: Limit | None = None

@@ -3,12 +3,21 @@
 from __future__ import annotations
 
 import re
-from typing import TYPE_CHECKING, Any
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any, TypeAlias, TypeVar
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 from pydantic_core import ErrorDetails
 
 from igual.errors import RulebookError, did_you_mean
+
+_Part = TypeVar("_Part")
+
+if TYPE_CHECKING:
+    # A word that takes several may be given as a list or a tuple; it is kept as a tuple.
+    Several: TypeAlias = Sequence[_Part]
+else:
+    Several = tuple[_Part, ...]
 
 # Where a word takes one of several types, the checker names the type that it tried.
 _TYPE_NAME = re.compile(r"(str|int|float|bool|function-\w+)$|(tuple|dict|list|literal|function-\w+)\[")

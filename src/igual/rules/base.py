@@ -19,7 +19,7 @@ from igual.matching.matcher import Matched
 from igual.rules.kinds import UNLISTED, ValueKind
 from igual.rules.outputs import conform
 from igual.rulings import Ruling
-from igual.settings import Settings
+from igual.settings import Settings, Several
 
 
 class Note(NamedTuple):
@@ -143,9 +143,9 @@ class Rule(Settings):
     unknown_kind: ClassVar[ValueKind] = UNLISTED
 
     column: str | None = None
-    columns: tuple[str, ...] = ()
+    columns: Several[str] = ()
     do: str
-    into: str | tuple[str, ...] | None = None
+    into: str | Several[str] | None = None
     when: ConditionLike | None = None
     note: str | None = None
 
@@ -193,7 +193,7 @@ class Rule(Settings):
     @property
     def targets(self) -> tuple[str, ...]:
         """The new columns that the rule writes into, if any."""
-        return (self.into,) if isinstance(self.into, str) else self.into or ()
+        return (self.into,) if isinstance(self.into, str) else tuple(self.into or ())
 
     @property
     def flags_unknown(self) -> bool:

@@ -12,6 +12,7 @@ from igual.column import TEXT
 from igual.conditions import is_blank
 from igual.lists import Shelf
 from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
+from igual.settings import Several
 from igual.text.folding import casefold, trimmed
 
 
@@ -32,7 +33,7 @@ class Blanks(Rule):
     """
 
     do: Literal["blanks"] = "blanks"
-    texts: tuple[str, ...] = ()
+    texts: Several[str] = ()
     ignore_case: bool = True
     fill: str | None = None
 

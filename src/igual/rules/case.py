@@ -9,6 +9,7 @@ import pyarrow as pa
 
 from igual.lists import Shelf
 from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
+from igual.settings import Several
 from igual.text.casing import Language, Style, recased
 
 
@@ -35,8 +36,8 @@ class Case(Rule):
 
     do: Literal["case"] = "case"
     style: Style
-    keep: tuple[str, ...] = ()
-    small: tuple[str, ...] = ()
+    keep: Several[str] = ()
+    small: Several[str] = ()
     language: Language | None = None
 
     def rewriter(self, shelf: Shelf) -> Rewriter:

@@ -10,6 +10,7 @@ from pydantic import model_validator
 
 from igual.lists import Shelf
 from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
+from igual.settings import Several
 from igual.text.filtering import Form, Kind, filtered, in_form, repaired, straightened
 from igual.text.folding import without_accents
 
@@ -38,8 +39,8 @@ class Characters(Rule):
     """
 
     do: Literal["characters"] = "characters"
-    keep: tuple[Kind, ...] = ()
-    drop: tuple[Kind, ...] = ()
+    keep: Several[Kind] = ()
+    drop: Several[Kind] = ()
     stated: str = ""
     repair: bool = False
     form: Form | None = None

@@ -26,6 +26,7 @@ from igual.matching.vocabulary import Vocabulary
 from igual.rules.base import NearMiss, Note, Rewriter, Rewritten
 from igual.rules.lookup import ListRule, Otherwise, fill_unknown, near_spellings, unknown_among
 from igual.rulings import NEW, Decision, Ruling, interpret_ruling
+from igual.settings import Several
 from igual.text.folding import folded_key
 
 _Decided = dict[int, tuple[Ruling, Decision]]
@@ -69,15 +70,15 @@ class Match(ListRule):
     takes_rulings: ClassVar[bool] = True
 
     do: Literal["match"] = "match"
-    by: tuple[By, ...] = WAYS
+    by: Several[By] | By = WAYS
     settle: float = Field(default=DEFAULTS.settle, ge=0, le=1)
     ask: float = Field(default=DEFAULTS.ask, ge=0, le=1)
     margin: float = Field(default=DEFAULTS.margin, ge=0, le=1)
     give: str | None = None
     case_sensitive: bool = False
-    abbreviations: Mapping[str, tuple[str, ...] | str] = Field(default_factory=dict)
-    opposites: tuple[tuple[str, ...], ...] = ()
-    small_words: tuple[str, ...] = ()
+    abbreviations: Mapping[str, Several[str] | str] = Field(default_factory=dict)
+    opposites: Several[Several[str]] = ()
+    small_words: Several[str] = ()
     otherwise: Otherwise = "flag"
 
     @field_validator("by", mode="before")
@@ -88,6 +89,11 @@ class Match(ListRule):
         if given == ():
             raise ValueError("'by' needs at least one way to match")
         return given
+
+    @property
+    def ways(self) -> tuple[By, ...]:
+        """The ways of `by`, however many were given."""
+        return (self.by,) if isinstance(self.by, str) else tuple(self.by)
 
     @model_validator(mode="after")
     def _words_are_words(self) -> Match:
@@ -178,11 +184,11 @@ class _Rewriter:
     def _match(self, values: pa.Array, decided: _Decided) -> Matched:
         """Match values; rulings win over every other way, and over likeness also loosely: see `_follow_rulings`."""
         if not self._rulings:
-            return match_values(values, self._index, self._rule.by, self._thresholds)
+            return match_values(values, self._index, self._rule.ways, self._thresholds)
         matched = Matched.nothing(values)
         left = np.setdiff1d(np.arange(len(values)), [*decided])
         rest = values.take(pa.array(left))
-        matched.put_part(left, match_values(rest, self._index, self._rule.by, self._thresholds))
+        matched.put_part(left, match_values(rest, self._index, self._rule.ways, self._thresholds))
         decided |= self._follow_rulings(values, matched, left)
         for query, (ruling, decision) in decided.items():
             matched.how[query] = How.RULING
@@ -198,7 +204,7 @@ class _Rewriter:
 
         What the list itself knows goes before, and a value that was to stay as it is decides nothing about another.
         """
-        if "folded" not in self._rule.by or self._rule.case_sensitive:
+        if "folded" not in self._rule.ways or self._rule.case_sensitive:
             return {}
         undecided = left[np.isin(matched.how[left], (How.NONE, How.FUZZY))]
         by_key: dict[str, tuple[Ruling, Decision] | None] = {}
