@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import inspect
 import json
-import re
 import subprocess
 import sys
 from pathlib import Path
@@ -59,8 +58,28 @@ def docstring(thing: Any) -> str:
     return "\n\n".join(part for part in parts if part)
 
 
+class _Type(str):
+    """A type as a signature says it: without quotes, which are left to defaults."""
+
+    def __repr__(self) -> str:
+        return str(self)
+
+
 def signature(name: str, function: Any) -> str:
-    return f"`{name}{inspect.signature(function)}`".replace("'", "")
+    return f"`{name}{_parameters(function)}`"
+
+
+def _parameters(function: Any) -> str:
+    plain = inspect.signature(function)
+    typed = [
+        each if each.annotation is each.empty else each.replace(annotation=_Type(each.annotation))
+        for each in plain.parameters.values()
+        if each.name != "self"
+    ]
+    result = plain.return_annotation
+    return str(
+        plain.replace(parameters=typed, return_annotation=result if result is plain.empty else _Type(result))
+    )
 
 
 def members(kind: type) -> list[str]:
@@ -75,15 +94,10 @@ def members(kind: type) -> list[str]:
                 docstring(member.__func__),
             ]
         elif inspect.isfunction(member):
-            parts += [f"#### `.{name}{_without_self(member)}`", docstring(member)]
+            parts += [f"#### `.{name}{_parameters(member)}`", docstring(member)]
         elif getattr(member, "__doc__", None) and not callable(member):
             parts += [f"#### `.{name}`", docstring(member)]
     return parts
-
-
-def _without_self(function: Any) -> str:
-    plain = str(inspect.signature(function)).replace("'", "")
-    return re.sub(r"\(self(, )?", "(", plain)
 
 
 def defaults(kind: Any) -> str:
