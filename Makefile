@@ -57,7 +57,7 @@ test-all: $(VENV)/.installed-dev
 	PYTHON=$(BIN)/python bash tools/test_all.sh
 
 coverage: $(VENV)/.installed-dev
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check 'pytest-cov>=5'
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check 'pytest-cov>=7' 'coverage>=7.10'
 	$(BIN)/python -m pytest --cov=igual --cov-report=term:skip-covered --cov-fail-under=90
 
 bench-compare: $(VENV)/.installed-bench

@@ -106,6 +106,10 @@ def list_reasons(reasons: Reasons) -> Records:
     return [{"kind": reason.kind, "parts": list(reason.parts)} for reason in reasons]
 
 
+def _explain(member: OpenValue | Lookalike) -> dict[str, Any]:
+    return {"why": format_reasons(member.reasons, member.value), "reasons": list_reasons(member.reasons)}
+
+
 def join_kinds(reasons: Sequence[Mapping[str, Any]]) -> str:
     """Write the kinds of reasons for a cell of a file."""
     return "; ".join(reason["kind"] for reason in reasons)
@@ -126,8 +130,7 @@ def list_open(values: Sequence[OpenValue]) -> Records:
             "rows": one.rows,
             "proposal": one.proposal,
             "score": one.score,
-            "why": format_reasons(one.reasons, one.value),
-            "reasons": list_reasons(one.reasons),
+            **_explain(one),
             "runners_up": one.runners_up,
         }
         for one in values
@@ -322,8 +325,7 @@ def list_lookalikes(members: Sequence[Lookalike]) -> Records:
             "rows": one.rows,
             "proposal": one.proposal,
             "score": one.score,
-            "why": format_reasons(one.reasons, one.value),
-            "reasons": list_reasons(one.reasons),
+            **_explain(one),
         }
         for one in members
     ]
