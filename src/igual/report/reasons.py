@@ -25,7 +25,7 @@ _PLAIN: Mapping[str, str] = {
     "same": "the same",
     "folded": _FOLDED,
     "alias": "an alias",
-    "alias folded": "an alias, but for case, accents, spaces or punctuation",
+    "alias folded": "an alias, apart from case, accents, spaces or punctuation",
     "two letters": "an accented letter written as two",
     "other order": "words in another order",
     "same words in other order": "same words in another order",

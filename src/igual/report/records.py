@@ -232,7 +232,7 @@ def format_rename(rename: RenamedEntry) -> str:
         return f"the same {rename.parts[0]}, {rename.parts[1]}"
     return {
         "alias": "the old name is an alias",
-        "folded": "but for case, accents, spaces or punctuation",
+        "folded": "differs only in case, accents, spaces or punctuation",
     }[rename.why]
 
 

@@ -165,7 +165,7 @@ def effects_view(account: Account) -> RenderableType:
         "open#",
         "near misses#",
     )
-    return draw_table("What each rule changed", (*names, "why") if noted else names, rows)
+    return draw_table("What each rule changed", (*names, "note") if noted else names, rows)
 
 
 def unknown_view(account: Account, most: int = 15) -> RenderableType:
@@ -229,7 +229,7 @@ def unfit_view(account: Account, most: int = 15) -> RenderableType:
     if left := unfit[most:]:
         rows.append(("", Text(f"{len(left):,} more", "dim"), sum(u.rows for u in left), "", ""))
     title = f"Not as it must be: {format_count(len(unfit), 'value')}, {format_count(sum(u.rows for u in unfit), 'row')}"
-    return draw_table(title, ("column", "value", "rows#", "found by", "why"), rows)
+    return draw_table(title, ("column", "value", "rows#", "found by", "note"), rows)
 
 
 def hints_view(hints: Sequence[Hint]) -> RenderableType:

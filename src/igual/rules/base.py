@@ -61,7 +61,7 @@ class Rewritten(NamedTuple):
 
 
 class NearMiss(NamedTuple):
-    """A value that an entry of the rule would have caught but for case, outer spaces or accents.
+    """A value that an entry of the rule would have caught apart from case, outer spaces or accents.
 
     Attributes:
         position: Of the value.

@@ -23,7 +23,7 @@ class Case(Rule):
             (people, firms and addresses: McDonald, O'Brien, J.R. Smith III, PO Box), or an identifier: `camel`,
             `pascal`, `snake`, `kebab`, `train`, `constant`.
         keep: Words left as they are where they stand in a value just like this (`ACPL`, `NW`).
-        small: Words kept low in titles and names, but for the first and last word and, in titles, those after a
+        small: Words kept low in titles and names, except for the first and last word and, in titles, those after a
             colon (`of`, `the`), in any case.
         language: Where case is special: `tr` and `az` (dotted and dotless i), `nl` (IJ), `de` (ß becomes ẞ), `el`
             (capitals without accents). Greek final sigma is right in any case.

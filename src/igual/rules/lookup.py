@@ -92,7 +92,7 @@ def fill_unknown(
 
 
 def near_spellings(values: pa.Array, spellings: Sequence[str]) -> dict[int, str]:
-    """Find values that equal a spelling but for case, outer spaces, accents, spacing or punctuation.
+    """Find values that equal a spelling apart from case, outer spaces, accents, spacing or punctuation.
 
     Args:
         values: Distinct texts, (values,).

@@ -120,7 +120,7 @@ class UnusedEntry(NamedTuple):
 
 
 class NearlyCaught(NamedTuple):
-    """A value that a rule would have caught but for case, outer spaces or accents.
+    """A value that a rule would have caught apart from case, outer spaces or accents.
 
     Attributes:
         rule: The rule's place in the rulebook, from 1.

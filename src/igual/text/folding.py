@@ -72,7 +72,7 @@ def spacing_key(values: pa.Array) -> pa.Array:
 
 
 def punctuation_key(values: pa.Array) -> pa.Array:
-    """Punctuation set aside, but for marks that tell things apart, and marks between digits."""
+    """Punctuation set aside, except for marks that tell things apart, and marks between digits."""
     quick = pc.replace_substring_regex(values, pattern=_ASCII_MARKS, replacement="")
     careful = beyond_ascii(values) | has_pattern(values, r"\d[^\w\s]+\d|(^|\s)-\d")
     return each_where(quick, careful, values, lambda text: _set_aside(text, spaces=True))
@@ -102,7 +102,7 @@ def folded_key(values: pa.Array) -> pa.Array:
 
 
 def _set_aside(text: str, *, spaces: bool) -> str:
-    """A text without punctuation (and without spaces, unless `spaces`), but for what numbers need."""
+    """A text without punctuation (and without spaces, unless `spaces`), except for what numbers need."""
     kept: list[str] = []
     at = 0
     for between in _BETWEEN_DIGITS.finditer(text):
