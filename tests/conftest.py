@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import os
-import subprocess
 import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 import pyarrow as pa
@@ -13,33 +11,34 @@ import pytest
 from hypothesis import settings
 
 from igual.demo.layout import lay_out
+from tests.attack.forked import Done, ForkServer
 
 # A busy machine is no failure, and each run looks at the same examples.
 settings.register_profile("igual", deadline=None, derandomize=True)
 settings.load_profile("igual")
 
 COMMAND = Path(sys.executable).parent / "igual"
-Run = Callable[..., subprocess.CompletedProcess[str]]
+Run = Callable[..., Done]
 
 
 def texts(*values: str | None) -> pa.Array:
     return pa.array(values, pa.large_string())
 
 
+@pytest.fixture(scope="session")
+def server() -> Iterator[ForkServer]:
+    """What runs the command line in forked children."""
+    started = ForkServer()
+    yield started
+    started.close()
+
+
 @pytest.fixture
-def run(tmp_path: Path) -> Run:
+def run(tmp_path: Path, server: ForkServer) -> Run:
     """Run the command in a folder of its own; the given arguments are split at spaces."""
 
-    def call(line: str, *more: str, folder: Path = tmp_path) -> subprocess.CompletedProcess[str]:
-        env = {**os.environ, "PYTHONIOENCODING": "utf-8"}
-        return subprocess.run(
-            [COMMAND, *line.split(), *more],
-            cwd=folder,
-            capture_output=True,
-            text=True,
-            encoding="utf-8",
-            env=env,
-        )
+    def call(line: str, *more: str, folder: Path = tmp_path) -> Done:
+        return server.run([*line.split(), *more], folder)
 
     return call
 

@@ -31,7 +31,7 @@ FLOORS = (
     ("report",),
     ("engines.sql", "files"),
     ("api", "similarity", ""),
-    ("cli", "demo"),
+    ("cli", "demo", "__main__"),
 )
 # What may go up: results show themselves, value classes load and save, and types that only a type checker reads.
 UPWARDS = {

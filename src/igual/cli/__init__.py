@@ -6,15 +6,16 @@ name in it. Command modules import only click at the top, so that `--help` is fa
 
 from __future__ import annotations
 
+import contextlib
 import importlib
 import os
 import pkgutil
-import signal
 import sys
 from importlib.abc import MetaPathFinder
-from typing import Any
 
 import click
+
+from igual.cli._process import explain_failure, flush_streams, leave, soften_streams, take_signals
 
 # In the order in which people work; other commands come after these.
 _IN_ORDER = (
@@ -82,51 +83,35 @@ class _WithoutPandas(MetaPathFinder):
             raise ModuleNotFoundError("the command line does without pandas", name=fullname)
 
 
-def _stop(_: int, __: Any) -> None:
-    raise KeyboardInterrupt
+def forbid_pandas() -> None:
+    """Make Arrow work without pandas, for a start twice as fast."""
+    if not any(isinstance(finder, _WithoutPandas) for finder in sys.meta_path):
+        sys.meta_path.insert(0, _WithoutPandas())
 
 
 def main() -> None:
     """Run the command line; an error is a line or two, never a traceback."""
-    sys.meta_path.insert(0, _WithoutPandas())
-    signal.signal(signal.SIGTERM, _stop)
+    forbid_pandas()
+    interrupted = take_signals()
+    soften_streams()
+    status: object = 2
     try:
-        status = igual.main(standalone_mode=False)
-    except click.exceptions.Abort:
-        _print_error("stopped; nothing was written")
-        sys.exit(130)
-    except click.ClickException as error:
-        context = getattr(error, "ctx", None)
-        path = context.command_path if context is not None else "igual"
-        _print_error(f"{error.format_message()}\nSee '{path} --help'.")
-        sys.exit(2)
+        if "_IGUAL_COMPLETE" in os.environ:
+            igual.main()
+        with igual.make_context("igual", sys.argv[1:]) as context:
+            status = igual.invoke(context)
+        flush_streams()
+    except click.exceptions.Exit as done:
+        status = done.exit_code
+        with contextlib.suppress(OSError):
+            flush_streams()
     except BrokenPipeError:
         # Whoever read the output has gone, as `head` does; the rest is of no use to anyone.
-        sys.stderr.close()
-        sys.exit(0)
-    except Exception as error:
-        if os.environ.get("IGUAL_DEBUG"):
+        status = 0
+    except BaseException as error:
+        if isinstance(error, SystemExit):
             raise
-        _print_error(_format_error(error))
-        sys.exit(2)
-    sys.exit(status if isinstance(status, int) else 0)
-
-
-def _format_error(error: Exception) -> str:
-    from igual.errors import IgualError
-
-    if isinstance(error, MemoryError):
-        return "the computer has too little free memory for this table"
-    if isinstance(error, OSError) and error.strerror:
-        return f"{error.filename or 'a file'}: {error.strerror}"
-    if isinstance(error, IgualError):
-        return str(error)
-    first = (str(error).splitlines() or [""])[0][:200]
-    return (
-        f"unforeseen error, {type(error).__name__}: {first}\n"
-        "This is a mistake in Igual: please report it with the call (IGUAL_DEBUG=1 shows where it happened)."
-    )
-
-
-def _print_error(text: str) -> None:
-    click.echo(f"igual: {text}", err=True)
+        if os.environ.get("IGUAL_DEBUG") and isinstance(error, Exception):
+            raise
+        status = explain_failure(error, was_interrupted=interrupted.is_set())
+    leave(status if isinstance(status, int) else 0)

@@ -13,12 +13,13 @@ from igual.files.rulings import record_rulings, withdraw_ruling
 from igual.matching.index import MatchIndex
 from igual.matching.matcher import match_values
 from igual.report.reasons import format_reasons
-from igual.report.tables import draw_value
-from igual.report.terminal import show
+from igual.report.tables import draw_text, draw_value
+from igual.report.terminal import show, show_line
 from igual.report.wording import format_count, format_score
 from igual.rulings import KEEP, NEW, NOT_LISTED, Ruling
 from igual.runs.account import Account, OpenValue
 from igual.runs.rulebook import Rulebook
+from igual.text.characters import printable
 from igual.text.folding import folded_key
 
 _HELP = "   / search  n new entry  k keep it  x not in the list  s skip  u undo  q stop"
@@ -48,7 +49,7 @@ class _Asking:
                     continue
                 record_rulings(self.kept, [ruling])
                 self.answered.append((place, ruling))
-                show(Text(f"   → {ruling.ruling}\n", style="green"))
+                show(draw_text(f"   → {ruling.ruling}", "green"), "")
             place += 1
 
     def _asked(self, place: int) -> tuple[str, list[str]]:
@@ -56,10 +57,11 @@ class _Asking:
         choices = [one.proposal, *(entry for entry, _ in one.runners_up)] if one.proposal else []
         lines = Text.assemble(
             (f"{place + 1} of {len(self.waiting)}  ", "dim"),
-            (f"{one.column}  ", "dim"),
+            draw_text(f"{one.column}  ", "dim"),
             draw_value(one.value, "bold"),
             (f"  {format_count(one.rows, 'row')}", "dim"),
-            (f"\n   {format_reasons(one.reasons, one.value, one.proposal)}", "dim"),
+            "\n   ",
+            draw_text(format_reasons(one.reasons, one.value, one.proposal), "dim"),
         )
         scores = [one.score, *(score for _, score in one.runners_up)]
         for number, (entry, score) in enumerate(zip(choices, scores, strict=False), 1):
@@ -88,7 +90,9 @@ class _Asking:
                 return None
             return Ruling(one.column, one.value, entry, "", self.who, today())
         if key == "n":
-            spelled = click.prompt("   spelled", default=one.value, show_default=True).strip()
+            spelled = click.prompt(
+                f"   spelled [{printable(one.value)}]", default=one.value, show_default=False
+            ).strip()
             text = NEW if spelled in ("", one.value) else f"{NEW}: {spelled}"
             return Ruling(one.column, one.value, text, "", self.who, today())
         words = {"k": KEEP, "x": NOT_LISTED}
@@ -130,7 +134,7 @@ class _Asking:
             return place
         back, ruling = self.answered.pop()
         withdraw_ruling(self.kept, ruling)
-        show(Text(f"   taken back: {ruling.value} → {ruling.ruling}\n", style="yellow"))
+        show(draw_text(f"   taken back: {ruling.value} → {ruling.ruling}", "yellow"), "")
         return back
 
 
@@ -138,18 +142,18 @@ def ask_one_by_one(book: Rulebook, account: Account, kept: Path, who: str) -> No
     """Ask about everything that waits, most rows first; stopping loses nothing."""
     waiting = sorted(account.waiting, key=lambda one: (-one.rows, one.column, one.value))
     if not waiting:
-        click.echo("Nothing is open.")
+        show_line("Nothing is open.")
         return
     asking = _Asking(book, waiting, kept, who)
     try:
         asking.run()
     except (KeyboardInterrupt, EOFError, click.Abort):
-        click.echo("")
+        show_line("")
     rows = sum(waiting[place].rows for place, _ in asking.answered)
     if asking.answered:
-        click.echo(
+        show_line(
             f"{format_count(len(asking.answered), 'ruling')} on {format_count(rows, 'row')}, kept in {kept}"
         )
     left = len(waiting) - len(asking.answered)
     if left:
-        click.echo(f"{format_count(left, 'value')} still open.")
+        show_line(f"{format_count(left, 'value')} still open.")

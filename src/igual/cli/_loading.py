@@ -6,7 +6,6 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
-import click
 import pyarrow as pa
 
 from igual.column import Column
@@ -19,6 +18,7 @@ from igual.files.outputs import outputs
 from igual.files.rulebooks import load_rulebook
 from igual.files.tables import checked_ending, open_table_file, read_table, table_of, write_table
 from igual.report.progress import show_progress
+from igual.report.terminal import show_line
 from igual.report.wording import quote_value
 from igual.runs.account import Account
 from igual.runs.rulebook import Rulebook, find_shelf_files
@@ -91,10 +91,10 @@ def report_reading(source: TableFile) -> None:
     """Report on standard error how a text table was read, where that was a guess or out of the ordinary."""
     dialect = source.dialect
     if dialect is not None and dialect.encoding != "utf-8" and source.is_guessed:
-        click.echo(f"{source.path.name} was read as {dialect.encoding}; --encoding names another", err=True)
+        show_line(f"{source.path.name} was read as {dialect.encoding}; --encoding names another", err=True)
     names = source.table.column_names
     if twice := [name for name in dict.fromkeys(names) if names.count(name) > 1]:
-        click.echo(f"{source.path.name} has several columns called {', '.join(map(repr, twice))}", err=True)
+        show_line(f"{source.path.name} has several columns called {', '.join(map(repr, twice))}", err=True)
 
 
 def apply_files(
@@ -103,7 +103,7 @@ def apply_files(
     """Apply a rulebook file to a table file."""
     whole = load_rulebook(rulebook)
     for one, other in whole.rulings.list_contested():
-        click.echo(
+        show_line(
             f"{quote_value(one.column)}: {quote_value(one.value)} was ruled {quote_value(one.ruling)} by {one.by} and "
             f"{quote_value(other.ruling)} by {other.by} on {one.on}; the latter counts: see {whole.rulings.file}",
             err=True,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sys
 from collections.abc import Callable
 from typing import Any, TypeVar
 
@@ -55,5 +56,8 @@ def condition_options(command: Command) -> Command:
 
 
 def print_json(found: Any) -> None:
-    """Print records as JSON: UTF-8, keys in a fixed order, two spaces deep."""
-    click.echo(json.dumps(found, ensure_ascii=False, indent=2))
+    """Print records as JSON: keys in a fixed order, two spaces deep; what can't be seen or encoded is escaped."""
+    from igual.text.characters import escape_unseen
+
+    is_unicode = (getattr(sys.stdout, "encoding", None) or "").lower().startswith("utf")
+    click.echo(escape_unseen(json.dumps(found, ensure_ascii=not is_unicode, indent=2)))

@@ -232,7 +232,7 @@ def _write_record(
 
 def _show(run: _Run, hints: list[Hint], preview: int | None, named: Mapping[str, str]) -> None:
     from igual.cli._loading import report_reading
-    from igual.report.terminal import on_terminal, show
+    from igual.report.terminal import on_terminal, show, show_line
     from igual.report.views import outcome_view, preview_view
     from igual.runs.preview import make_preview
 
@@ -242,24 +242,25 @@ def _show(run: _Run, hints: list[Hint], preview: int | None, named: Mapping[str,
     show(outcome_view(run.account, hints), "")
     for header in run.restyled:
         if header.collided:
-            click.echo(f"two columns would be called alike: {header.raw!r} became {header.clean!r}")
+            show_line(f"two columns would be called alike: {header.raw!r} became {header.clean!r}")
     for what, path in named.items():
-        click.echo(f"{_NAMES[what]}: {path}")
+        show_line(f"{_NAMES[what]}: {path}")
     if "out" not in named:
-        click.echo("The table itself was not written: --out FILE does that.")
+        show_line("The table itself was not written: --out FILE does that.")
     if run.account.open and "open" not in named:
-        click.echo("Open values can be ruled on once: --open FILE writes them to a sheet for igual review.")
+        show_line("Open values can be ruled on once: --open FILE writes them to a sheet for igual review.")
 
 
 def _note_encoding(run: _Run, named: Mapping[str, str], out_encoding: str | None) -> None:
     """Note that a table comes out in another encoding than it came in."""
     from igual.files.tables import is_text_ending
+    from igual.report.terminal import show_line
 
     dialect = run.source.dialect
     if "out" not in named or out_encoding or dialect is None or dialect.encoding == "utf-8":
         return
     if is_text_ending(Path(named["out"]).suffix):
-        click.echo(
+        show_line(
             f"{named['out']} is UTF-8; {run.source.path.name} is {dialect.encoding}: --out-encoding {dialect.encoding} "
             "keeps that",
             err=True,

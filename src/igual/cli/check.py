@@ -40,7 +40,7 @@ def check(
     from igual.files.crosswalks import load_crosswalk
     from igual.report.check_views import finding_line, since_lines
     from igual.report.records import from_check
-    from igual.report.terminal import on_terminal, show
+    from igual.report.terminal import on_terminal, show, show_line
     from igual.report.wording import format_count
     from igual.runs.findings import (
         compare_crosswalks,
@@ -67,7 +67,8 @@ def check(
     if on_terminal():
         show(*lines)
     else:  # a line each, however long
-        click.echo("".join(f"{line.plain}\n" for line in lines), nl=False)
+        for line in lines:
+            show_line(line.plain)
     if not bad:
-        click.echo(f"{source.path.name}: in order, {format_count(rows, 'row')}")
+        show_line(f"{source.path.name}: in order, {format_count(rows, 'row')}")
     return int(bool(bad))

@@ -53,7 +53,7 @@ def lookalikes(
     from igual.report import records
     from igual.report.matching_views import lookalikes_view
     from igual.report.progress import show_progress
-    from igual.report.terminal import show
+    from igual.report.terminal import show, show_line
 
     reference = ReferenceList.load(list_) if list_ else None
     source, values = read_column(table, column, encoding)
@@ -78,4 +78,4 @@ def lookalikes(
     show(lookalikes_view(found.members, column, top))
     for what, path in (("groups", out), ("pairs for the rule replace", pairs), ("rulings", rulings)):
         if path:
-            click.echo(f"{what}: {path}")
+            show_line(f"{what}: {path}")

@@ -86,7 +86,7 @@ def match(
     from igual.report.matching_views import matches_view
     from igual.report.progress import show_progress
     from igual.report.records import MATCHES, list_matches
-    from igual.report.terminal import show
+    from igual.report.terminal import show, show_line
 
     reference = ReferenceList.load(list_)
     source, values = read_column(table, column, encoding)
@@ -106,4 +106,4 @@ def match(
     report_reading(source)
     show(matches_view(found, column, top))
     if out:
-        click.echo(f"every value with its match: {out}")
+        show_line(f"every value with its match: {out}")

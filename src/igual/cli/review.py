@@ -49,7 +49,7 @@ def review(
     from igual.files.sheets import read_sheet
     from igual.report.records import from_review
     from igual.report.review_views import review_view
-    from igual.report.terminal import on_terminal, show
+    from igual.report.terminal import on_terminal, show, show_line
     from igual.runs.review import check_answers
 
     if sheet is None and table is None and not add_to_lists:
@@ -71,7 +71,7 @@ def review(
         else:
             show(review_view(found))
             if found.accepted:
-                click.echo("Nothing was written: --look only looks." if look else f"Kept in {kept}")
+                show_line("Nothing was written: --look only looks." if look else f"Kept in {kept}")
     elif table is not None:
         from igual.cli._asking import ask_one_by_one
 
@@ -83,5 +83,5 @@ def review(
         ask_one_by_one(book, account, kept, who)
     if add_to_lists and not look:
         for line in add_to_list_files(load_rulebook(rulebook)):
-            click.echo(line, err=as_json)
+            show_line(line, err=as_json)
     return status

@@ -49,7 +49,7 @@ def tally(
     from igual.looking.comparison import compare_columns, cross_tabulate, measure_lengths
     from igual.looking.tally import find_unread, tally_column
     from igual.report import records, views
-    from igual.report.terminal import show
+    from igual.report.terminal import show, show_line
 
     if sum(map(bool, (by, against, distinct))) > 1:
         raise click.UsageError("Give one of --by, --against and --distinct.")
@@ -61,7 +61,7 @@ def tally(
     if not as_json:
         report_reading(source)
         if unread := find_unread(values, condition):
-            click.echo(str(unread), err=True)
+            show_line(str(unread), err=True)
     if against:
         other = load_table(against, encoding, [column])
         (place,) = find_columns(other.table, (find_restyled(other.table, column),))
@@ -84,6 +84,6 @@ def tally(
         print_json({"column": column, "rows": tallied.rows, "counted": tallied.counted, "values": listed})
     elif distinct:
         for record in records.list_tally(tallied)[:top]:
-            click.echo(record["value"] or "")
+            show_line(record["value"] or "")
     else:
         show(views.tally_view(tallied, column, top))

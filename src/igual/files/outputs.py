@@ -5,10 +5,19 @@ from __future__ import annotations
 import contextlib
 import os
 import secrets
+import signal
+import stat
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from igual.errors import OutputError
+
+try:
+    import fcntl
+except ImportError:  # pragma: no cover  # Windows: what a killed run left there stays
+    fcntl = None  # type: ignore[assignment]
+
+_SIGNALS = [getattr(signal, name) for name in ("SIGINT", "SIGTERM", "SIGHUP") if hasattr(signal, name)]
 
 
 class Outputs:
@@ -17,46 +26,121 @@ class Outputs:
     def __init__(self, inputs: Iterable[Path] = ()) -> None:
         self._inputs = list(inputs)
         self._passing: dict[Path, Path] = {}
+        # A passing file is locked as long as its writer lives, so that others can tell whose writer is gone.
+        self._locks: list[int] = []
 
     def place(self, target: str | os.PathLike[str]) -> Path:
         """An empty file to write to, which will become `target` when all outputs are done.
 
+        It has the mode and the owner of the file that it will replace.
+
         Raises:
-            OutputError: When the folder doesn't exist, or the target is a folder or one of the inputs.
+            OutputError: When the folder doesn't exist, or the target is a folder, one of the inputs, or read-only.
         """
-        path = Path(target).resolve()
-        if path.is_dir():
-            raise OutputError(f"{target} is a folder; name a file to write to")
-        if path.exists() and not path.is_file():
-            raise OutputError(f"{target} is not a regular file")
+        try:
+            path = Path(target).resolve()
+            found = path.stat() if path.exists() else None
+        except (RuntimeError, ValueError, OSError) as error:
+            why = getattr(error, "strerror", None) or "it can't be a file's name"
+            raise OutputError(f"{target}: {why}") from None
+        if found is not None:
+            self._refuse_target(target, path, found)
         if not path.parent.is_dir():
             raise OutputError(
                 f"{target}: there is no folder {path.parent}; make it first, or write elsewhere"
             )
-        if any(source.exists() and path.exists() and path.samefile(source) for source in self._inputs):
+        if path in self._passing:
+            raise OutputError(f"{target} is named for two outputs")
+        _remove_abandoned(path)
+        self._passing[path] = passing = self._open_passing(path)
+        if found is not None:
+            passing.chmod(stat.S_IMODE(found.st_mode))
+            with contextlib.suppress(OSError):
+                # Only the superuser gives files away; others own what they replace, or keep it.
+                os.chown(passing, found.st_uid, found.st_gid)
+        return passing
+
+    def _refuse_target(self, target: str | os.PathLike[str], path: Path, found: os.stat_result) -> None:
+        if stat.S_ISDIR(found.st_mode):
+            raise OutputError(f"{target} is a folder; name a file to write to")
+        if not stat.S_ISREG(found.st_mode):
+            raise OutputError(f"{target} is not a regular file")
+        if any(source.exists() and path.samefile(source) for source in self._inputs):
             raise OutputError(
                 f"{target} is one of the inputs, which are never written over; take another name"
             )
-        if path in self._passing:
-            raise OutputError(f"{target} is named for two outputs")
-        passing = path.with_name(f".{path.name}.{secrets.token_hex(4)}.part")
-        passing.touch(exist_ok=False)
-        self._passing[path] = passing
-        return passing
+        if not found.st_mode & 0o222 or not os.access(path, os.W_OK):
+            raise OutputError(f"{target} is read-only; take another name, or make it writable")
+
+    def _open_passing(self, path: Path) -> Path:
+        while True:
+            # A file's name has a limit, which the target's may have reached already.
+            start = os.fsencode(path.name)[:200].decode("utf-8", "ignore")
+            passing = path.with_name(f".{start}.{secrets.token_hex(4)}.part")
+            file = os.open(passing, os.O_RDWR | os.O_CREAT | os.O_EXCL, 0o666)
+            if fcntl is not None:
+                fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            self._locks.append(file)
+            # Between the two calls another run may have taken it for abandoned.
+            if passing.exists():
+                return passing
 
     def keep(self) -> None:
-        """Put all files in their places."""
+        """Put all files in their places; a request to stop waits until that is done."""
         for passing in self._passing.values():
             with passing.open("rb+") as file:
                 os.fsync(file.fileno())
-        for target, passing in self._passing.items():
-            passing.replace(target)
+        try:
+            with _signals_held():
+                for target, passing in self._passing.items():
+                    passing.replace(target)
+        except KeyboardInterrupt as error:
+            error.add_note("all outputs had been written")
+            raise
 
     def discard(self) -> None:
         """Remove the files that are on their way."""
         for passing in self._passing.values():
             with contextlib.suppress(OSError):
                 passing.unlink(missing_ok=True)
+
+    def release(self) -> None:
+        """Let go of the locks."""
+        while self._locks:
+            os.close(self._locks.pop())
+
+
+@contextlib.contextmanager
+def _signals_held() -> Iterator[None]:
+    """Let requests to stop wait, in the thread that gets them."""
+    if not hasattr(signal, "pthread_sigmask"):  # pragma: no cover  # Windows
+        yield
+        return
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, _SIGNALS)
+    try:
+        yield
+    finally:
+        signal.pthread_sigmask(signal.SIG_SETMASK, before)
+
+
+def _remove_abandoned(path: Path) -> None:
+    """Remove what runs that were killed have left of a file: what no living process holds."""
+    if fcntl is None:  # pragma: no cover
+        return
+    for left in path.parent.glob(f".{_escape_glob(path.name)}.????????.part"):
+        with contextlib.suppress(OSError):
+            file = os.open(left, os.O_RDWR | os.O_NOFOLLOW)
+            try:
+                fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                left.unlink()
+            finally:
+                os.close(file)
+
+
+def _escape_glob(name: str) -> str:
+    import glob
+
+    return glob.escape(os.fsencode(name)[:200].decode("utf-8", "ignore"))
 
 
 @contextlib.contextmanager
@@ -72,6 +156,10 @@ def outputs(inputs: Iterable[Path] = ()) -> Iterator[Outputs]:
         raise OutputError(
             f"could not write: {why}; nothing was written, and what was there is as before"
         ) from error
-    except BaseException:
+    except BaseException as error:
         staged.discard()
+        if isinstance(error, KeyboardInterrupt) and not getattr(error, "__notes__", ()):
+            error.add_note("nothing was written")
         raise
+    finally:
+        staged.release()

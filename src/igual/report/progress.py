@@ -7,6 +7,8 @@ import sys
 import time
 from collections.abc import Callable, Iterator
 
+from igual.text.characters import printable
+
 _AFTER_SECONDS = 1.0
 
 
@@ -17,7 +19,7 @@ def show_progress(what: str) -> Iterator[Callable[[int, int], None]]:
     Returns:
         A function to be told how many of how many parts are done; then a bar shows it.
     """
-    if not sys.stderr.isatty():
+    if sys.stderr is None or not sys.stderr.isatty():
         yield lambda done, total: None
         return
     import threading
@@ -25,9 +27,14 @@ def show_progress(what: str) -> Iterator[Callable[[int, int], None]]:
     from rich.console import Console
     from rich.progress import BarColumn, Progress, SpinnerColumn, TextColumn, TimeRemainingColumn
 
-    columns = (SpinnerColumn(), TextColumn("{task.description}"), BarColumn(), TimeRemainingColumn())
+    columns = (
+        SpinnerColumn(),
+        TextColumn("{task.description}", markup=False),
+        BarColumn(),
+        TimeRemainingColumn(),
+    )
     bar = Progress(*columns, console=Console(stderr=True), transient=True)
-    task = bar.add_task(f"{what} …", total=None)
+    task = bar.add_task(printable(f"{what} …"), total=None)
     started = time.monotonic()
     timer = threading.Timer(_AFTER_SECONDS, bar.start)
     timer.start()

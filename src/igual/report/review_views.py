@@ -9,7 +9,7 @@ from rich.text import Text
 
 from igual.report.hints import name_rule
 from igual.report.records import list_list_changes
-from igual.report.tables import Cell, draw_table, draw_value
+from igual.report.tables import Cell, draw_table, draw_text, draw_value
 from igual.report.wording import format_count
 from igual.rulings import Rulings
 from igual.runs.crosswalk import UnknownToCrosswalk
@@ -43,7 +43,7 @@ def review_view(review: Review, most: int = 30) -> RenderableType:
             said += f"; {one.note}" if one.note else ""
             many = one.rows or ""  # a sheet made by hand may not say
             rows.append(
-                (one.row, draw_value(one.ruling.column), draw_value(one.ruling.value), many, Text(said))
+                (one.row, draw_value(one.ruling.column), draw_value(one.ruling.value), many, draw_text(said))
             )
         if left := len(review.accepted) - most:
             rows += [("", "", Text(f"{left:,} more", "dim"), "", "")] if left > 0 else []
@@ -54,7 +54,8 @@ def review_view(review: Review, most: int = 30) -> RenderableType:
         )
     if review.rejected:
         refused = [
-            (one.row, draw_value(one.column), draw_value(one.value), Text(one.why)) for one in review.rejected
+            (one.row, draw_value(one.column), draw_value(one.value), draw_text(one.why))
+            for one in review.rejected
         ]
         title = f"Not taken: {format_count(len(review.rejected), 'row')} of the sheet"
         names = ("sheet row#", "column", "value", "why")
@@ -88,7 +89,8 @@ def list_changes_view(
     parts = [draw_table(title, ("what", "before", "now", "why"), rows)]
     if affected:
         told = [
-            (_name_affected(one), draw_value(one.column), Text(_format_affected(one))) for one in affected
+            (_name_affected(one), draw_value(one.column), draw_text(_format_affected(one)))
+            for one in affected
         ]
         parts.append(draw_table("What that touches", ("what", "column", "why"), told))
     elif affected is not None:

@@ -9,7 +9,7 @@ from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
-from igual.text.characters import visible
+from igual.text.characters import printable, visible
 
 LONGEST = 60
 Cell = str | int | float | Text | None
@@ -21,7 +21,7 @@ def draw_table(title: str | Text, columns: Sequence[str], rows: Iterable[Sequenc
     for name in columns:
         right = name.endswith("#")
         view.add_column(
-            name.removesuffix("#"),
+            draw_text(name.removesuffix("#")),
             justify="right" if right else "left",
             no_wrap=right,
             overflow="fold",
@@ -29,7 +29,7 @@ def draw_table(title: str | Text, columns: Sequence[str], rows: Iterable[Sequenc
     for row in rows:
         view.add_row(*(_cell(cell) for cell in row))
     # The title stands by itself: as part of the table it would be broken to the table's width.
-    return Group(title if isinstance(title, Text) else Text(title, style="bold"), view)
+    return Group(title if isinstance(title, Text) else draw_text(title, "bold"), view)
 
 
 def _cell(cell: Cell) -> Text:
@@ -37,7 +37,12 @@ def _cell(cell: Cell) -> Text:
         return cell
     if isinstance(cell, int):
         return Text(f"{cell:,}", style="" if cell else "dim")
-    return Text("" if cell is None else str(cell))
+    return Text("") if cell is None else draw_text(str(cell))
+
+
+def draw_text(text: str, style: str = "") -> Text:
+    """A text that may hold something from outside, with everything that can't be seen drawn."""
+    return Text(printable(text), style=style)
 
 
 def draw_value(value: str | None, style: str = "") -> Text:

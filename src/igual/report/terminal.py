@@ -6,8 +6,13 @@ import io
 import sys
 from typing import TYPE_CHECKING
 
+from igual.text.characters import printable
+
 if TYPE_CHECKING:
-    from rich.console import RenderableType
+    from collections.abc import Iterator
+
+    from rich.console import Console, ConsoleOptions, RenderableType
+    from rich.segment import Segment
 
 # Where no terminal says how wide it is (a pipe, a file), lines may be this long.
 _WIDTH = 110
@@ -15,7 +20,12 @@ _WIDTH = 110
 
 def on_terminal() -> bool:
     """Whether standard output is a terminal, which can colour, and not a pipe or a file."""
-    return sys.stdout.isatty()
+    return sys.stdout is not None and sys.stdout.isatty()
+
+
+def show_line(text: str, *, err: bool = False) -> None:
+    """Print a line to standard output or standard error, with everything that can't be seen drawn."""
+    print(printable(text), file=sys.stderr if err else sys.stdout)
 
 
 def show(*renderables: RenderableType) -> None:
@@ -27,7 +37,7 @@ def show(*renderables: RenderableType) -> None:
 
     screen = Console(highlight=False, markup=False, emoji=False)
     for renderable in renderables:
-        screen.print(renderable)
+        screen.print(_Printable(renderable))
 
 
 def as_text(*renderables: RenderableType, width: int = _WIDTH) -> str:
@@ -46,5 +56,19 @@ def as_text(*renderables: RenderableType, width: int = _WIDTH) -> str:
         emoji=False,
     )
     for renderable in renderables:
-        plain.print(renderable)
-    return "\n".join(line.rstrip() for line in out.getvalue().splitlines())
+        plain.print(_Printable(renderable))
+    return "\n".join(line.rstrip() for line in out.getvalue().removesuffix("\n").split("\n"))
+
+
+class _Printable:
+    """Something to show, with whatever in it can't be seen drawn: a net below the views, which draw it themselves."""
+
+    def __init__(self, shown: RenderableType) -> None:
+        self._shown = shown
+
+    def __rich_console__(self, console: Console, options: ConsoleOptions) -> Iterator[Segment]:
+        from rich.segment import Segment
+
+        for segment in console.render(self._shown, options):
+            text = "\n".join(map(printable, segment.text.split("\n")))
+            yield segment if segment.control else Segment(text, segment.style)

@@ -19,7 +19,7 @@ from igual.looking.survey import Survey
 from igual.looking.tally import Tally
 from igual.report.hints import name_rule
 from igual.report.reasons import format_reasons
-from igual.report.tables import LONGEST, Cell, draw_table, draw_value, format_percent
+from igual.report.tables import LONGEST, Cell, draw_table, draw_text, draw_value, format_percent
 from igual.report.wording import format_count, format_score
 from igual.runs.account import Account
 from igual.runs.hints import Hint
@@ -236,7 +236,7 @@ def hints_view(hints: Sequence[Hint]) -> RenderableType:
     """Warnings worth reading, one a paragraph."""
     lines = Table.grid(padding=(0, 1))
     for hint in hints:
-        lines.add_row(Text(" !", style="bold yellow"), Text(hint.text))
+        lines.add_row(Text(" !", style="bold yellow"), draw_text(hint.text))
     return Group(Text("Hints", style="bold"), lines)
 
 
@@ -252,7 +252,7 @@ def preview_view(previews: Iterable[PreviewedRule], plain: bool = False) -> Rend
         rule = f"{name_rule(stage.number, stage.rule.do)}, column {draw_value(stage.target)}"
         title = f"{rule}: {format_count(values, 'value')} would change"
         if not changes:
-            views.append(Text(f"{title}\n", style="dim"))
+            views += [draw_text(title, "dim"), Text("")]
             continue
         lines: list[Sequence[Cell]] = [(*_marked(change, plain), change.rows) for change in changes]
         if values > len(changes):

@@ -49,6 +49,11 @@ OTHER_INVISIBLE = {
     "\u2068": "first-strong isolate",
     "\u2069": "end of isolate",
 }
+# What renders as nothing although it stands for a letter, an operator, a tag or a note.
+UNRENDERED = (
+    "\u034f\u115f\u1160\u17b4\u17b5\u180b-\u180d\u180f\u2061-\u2064\u206a-\u206f\u2800\u3164\uffa0\ufff9-\ufffb"
+    "\U0001bca0-\U0001bca3\U0001d173-\U0001d17a\U000e0000-\U000e007f\ud800-\udfff"
+)
 NAMED = {**ODD_SPACES, **ZERO_WIDTH, **JOINERS, **OTHER_INVISIBLE}
 
 # Letters that look like a Latin one but belong to another script.
@@ -61,7 +66,8 @@ LOOKS_LATIN = dict(
 )
 
 _DRAWN = {TAB: "→", "\n": "↵", "\r": "↵", "\u2028": "↵", "\u2029": "↵", "\x85": "↵"}
-_UNSEEN = "\t\u0000-\u001f\u007f-\u009f" + "".join(NAMED) + "\u2028\u2029"
+_UNSEEN = "\t\u0000-\u001f\u007f-\u009f" + "".join(NAMED) + "\u2028\u2029" + UNRENDERED
+_ANY_UNSEEN = re.compile(f"\r\n|[{_UNSEEN}]")
 # A letter of another script that stands beside a Latin one in a word, and looks as if it were one.
 _STRANGER = f"(?<=[A-Za-z])[{''.join(LOOKS_LATIN)}]|[{''.join(LOOKS_LATIN)}](?=[A-Za-z])"
 _TO_DRAW = re.compile(f"\r\n|[ {_UNSEEN}]|{_STRANGER}")
@@ -78,12 +84,51 @@ def _drawing(found: re.Match[str]) -> str:
         return "·" * len(text)
     if text in _DRAWN:
         return _DRAWN[text]
-    return f"⟨{NAMED.get(text) or control_name(text)}⟩"
+    return f"⟨{NAMED.get(text) or character_name(text)}⟩"
 
 
-def control_name(character: str) -> str:
-    """What to call a control character, such as 'control 0x00' for NUL."""
-    return f"control 0x{ord(character):02x}"
+def character_name(character: str) -> str:
+    """What to call a character that can't be seen, such as 'control 0x00' for NUL.
+
+    Example:
+        >>> character_name("\u2062"), character_name("\udc80")
+        ('invisible times', 'lone surrogate 0xdc80')
+    """
+    if "\ud800" <= character <= "\udfff":
+        return f"lone surrogate 0x{ord(character):04x}"
+    name = unicodedata.name(character, "")
+    return name.lower() if name else f"control 0x{ord(character):02x}"
+
+
+def printable(text: str) -> str:
+    r"""A text that is safe to show: one line, with everything that can't be seen drawn or named.
+
+    Every text from outside goes through this, or through `visible`, before it is shown anywhere: a terminal obeys
+    escape sequences, and marks of direction paint over what stands beside them.
+
+    Example:
+        >>> printable("trees\x1b[2J.csv")
+        'trees⟨control 0x1b⟩[2J.csv'
+    """
+    return _ANY_UNSEEN.sub(_drawing, text)
+
+
+def escape_unseen(json_text: str) -> str:
+    r"""JSON with everything that can't be seen as an escape; JSON's own line breaks and spaces stay.
+
+    Example:
+        >>> escape_unseen('"\x9b"')
+        '"\\u009b"'
+    """
+    return _ANY_UNSEEN.sub(_json_escape, json_text)
+
+
+def _json_escape(found: re.Match[str]) -> str:
+    text = found[0]
+    if text in "\n\r\n":
+        return text
+    units = text.encode("utf-16-be", "surrogatepass")
+    return "".join(f"\\u{units[at]:02x}{units[at + 1]:02x}" for at in range(0, len(units), 2))
 
 
 def visible(text: str | None, most: int | None = None, *, every_space: bool = True) -> str:

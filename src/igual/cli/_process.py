@@ -1,0 +1,120 @@
+"""The command line as a process: its signals, its streams, and how it says what went wrong."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import signal
+import sys
+import threading
+from typing import NoReturn
+
+import click
+
+from igual.errors import IgualError
+from igual.text.characters import printable
+
+_INTERRUPTED = 130
+# An error is a line, and perhaps a second one that says what to do; neither is longer than this.
+_LONGEST_LINE = 600
+_REPORT = (
+    "This is a mistake in Igual: please report it with the call (IGUAL_DEBUG=1 shows where it happened)."
+)
+
+
+def take_signals() -> threading.Event:
+    """Make an interrupt, a hang-up and a request to end stop the work in the same orderly way.
+
+    Returns:
+        Set once one of them has come: an interrupt in the middle of an import can show itself as another error.
+    """
+    came = threading.Event()
+
+    def stop(number: int, frame: object) -> None:
+        came.set()
+        raise KeyboardInterrupt
+
+    for name in ("SIGINT", "SIGTERM", "SIGHUP"):
+        number = getattr(signal, name, None)
+        # Who starts us may want one ignored, as nohup does.
+        if number is not None and signal.getsignal(number) is not signal.SIG_IGN:
+            signal.signal(number, stop)
+    return came
+
+
+def soften_streams() -> None:
+    """Write what a stream's encoding lacks as a question mark, rather than fail when the work is done."""
+    for stream in (sys.stdout, sys.stderr):
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="replace")
+
+
+def flush_streams() -> None:
+    """Hand over what was printed, so that a reader who has gone is noticed now."""
+    for stream in (sys.stdout, sys.stderr):
+        if stream is not None:
+            stream.flush()
+
+
+def leave(status: int) -> NoReturn:
+    """End the process, with nothing printed on the way out.
+
+    Args:
+        status: The exit status.
+    """
+    for name in ("SIGINT", "SIGTERM", "SIGHUP"):
+        if hasattr(signal, name):
+            signal.signal(getattr(signal, name), signal.SIG_IGN)
+    for stream in (sys.stdout, sys.stderr):
+        try:
+            if stream is not None:
+                stream.flush()
+        except (OSError, ValueError):
+            # What can't be written now can't be written at the end either, and Python would complain then.
+            with contextlib.suppress(OSError):
+                os.dup2(os.open(os.devnull, os.O_WRONLY), stream.fileno())
+    sys.exit(status)
+
+
+def explain_failure(error: BaseException, *, was_interrupted: bool) -> int:
+    """Say on standard error why a call failed.
+
+    Args:
+        error: What was raised.
+        was_interrupted: Whether a signal had asked to stop.
+
+    Returns:
+        The exit status.
+    """
+    if was_interrupted or isinstance(error, KeyboardInterrupt | EOFError | click.exceptions.Abort):
+        notes = getattr(error, "__notes__", ())
+        _print_error("; ".join(["stopped", *notes]))
+        return _INTERRUPTED
+    if isinstance(error, click.ClickException):
+        context = getattr(error, "ctx", None)
+        path = context.command_path if context is not None else "igual"
+        _print_error(error.format_message(), f"See '{path} --help'.")
+    else:
+        _print_error(*_format_error(error))
+    return 2
+
+
+def _format_error(error: BaseException) -> tuple[str, ...]:
+    if isinstance(error, MemoryError):
+        return ("the computer has too little free memory for this table",)
+    if isinstance(error, IgualError):
+        return (str(error),)
+    if isinstance(error, OSError) and error.strerror:
+        return (f"{error.filename or 'standard output'}: {error.strerror}",)
+    return (f"unforeseen error, {type(error).__name__}: {error}", _REPORT)
+
+
+def _print_error(*lines: str) -> None:
+    if sys.stderr is None:
+        return
+    cut = [
+        line if len(line) <= _LONGEST_LINE else f"{line[: _LONGEST_LINE - 1]}…"
+        for line in map(printable, (f"igual: {lines[0]}", *lines[1:]))
+    ]
+    with contextlib.suppress(OSError, ValueError):
+        print("\n".join(cut), file=sys.stderr, flush=True)

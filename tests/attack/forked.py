@@ -1,0 +1,200 @@
+"""The real command line in forked children: as a process of its own, without starting Python each time.
+
+A server process imports Igual once. Each call forks it: the child gets its arguments, folder, environment and limits,
+runs `igual.cli.main` as the script does, and its exit status, output, time and peak of memory come back.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import resource
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+import traceback
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any, NamedTuple
+
+_PRELOADED = (
+    "igual.cli", "numpy", "scipy.sparse", "pyarrow", "pyarrow.compute", "pyarrow.csv", "pyarrow.parquet", "pydantic",
+    "tomlkit", "rich.table", "rich.console", "openpyxl", "filelock", "charset_normalizer", "igual.cli._loading",
+    "igual.report.records", "igual.report.views", "igual.runs.outcome", "igual.matching.matcher",
+)  # fmt: skip
+
+
+class Done(NamedTuple):
+    """What became of a call.
+
+    Attributes:
+        returncode: The exit status; negative for the signal that ended it.
+        stdout: What it printed.
+        stderr: What it said.
+        seconds: How long it took.
+        peak: The most memory it held, in bytes.
+        timed_out: Whether it was killed for taking too long.
+    """
+
+    returncode: int
+    stdout: str
+    stderr: str
+    seconds: float
+    peak: int
+    timed_out: bool
+
+
+class ForkServer:
+    """A process that runs the command line in forked children."""
+
+    def __init__(self) -> None:
+        self._process = subprocess.Popen(
+            [sys.executable, __file__], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+        )
+
+    def run(
+        self,
+        arguments: Sequence[str],
+        folder: Path,
+        *,
+        env: Mapping[str, str] | None = None,
+        seconds: float = 300,
+        memory: int | None = None,
+        kill: tuple[int, float] | None = None,
+    ) -> Done:
+        """Run a command line.
+
+        Args:
+            arguments: What stands behind `igual`.
+            folder: Where it runs.
+            env: Its environment; None is the caller's, with UTF-8 for its streams.
+            seconds: After so long it is killed.
+            memory: The most address space it may take, in bytes.
+            kill: A signal, and after how many seconds to send it.
+
+        Returns:
+            What became of it.
+        """
+        assert self._process.stdin is not None
+        assert self._process.stdout is not None
+        with tempfile.TemporaryDirectory() as place:
+            call = {
+                "arguments": [*map(os.fspath, arguments)],
+                "folder": str(folder),
+                "env": dict(env) if env is not None else {**os.environ, "PYTHONIOENCODING": "utf-8"},
+                "seconds": seconds,
+                "memory": memory,
+                "kill": kill,
+                "streams": place,
+            }
+            self._process.stdin.write(json.dumps(call) + "\n")
+            self._process.stdin.flush()
+            ended = json.loads(self._process.stdout.readline())
+            out, err = (
+                (Path(place) / name).read_bytes().decode("utf-8", "backslashreplace")
+                for name in ("out", "err")
+            )
+        return Done(ended["status"], out, err, ended["seconds"], ended["peak"], ended["timed_out"])
+
+    def close(self) -> None:
+        """End the server."""
+        assert self._process.stdin is not None
+        assert self._process.stdout is not None
+        self._process.stdin.close()
+        self._process.stdout.close()
+        self._process.wait()
+
+
+def _serve() -> None:
+    """Take calls from standard input, one at a time, and answer on standard output."""
+    import importlib
+
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    from igual.cli import forbid_pandas
+
+    forbid_pandas()
+    for name in _PRELOADED:
+        importlib.import_module(name)
+    for line in sys.stdin:
+        print(json.dumps(_run(json.loads(line))), flush=True)
+
+
+def _run(call: Mapping[str, Any]) -> dict[str, Any]:
+    started = time.monotonic()
+    child = os.fork()
+    if not child:
+        _become(call)
+    sent = timed_out = False
+    while True:
+        ended, status, usage = os.wait4(child, os.WNOHANG)
+        if ended:
+            break
+        passed = time.monotonic() - started
+        if call["kill"] and not sent and passed >= call["kill"][1]:
+            os.kill(child, call["kill"][0])
+            sent = True
+        if passed > call["seconds"]:
+            os.kill(child, signal.SIGKILL)
+            timed_out = True
+            _, status, usage = os.wait4(child, 0)
+            break
+        time.sleep(0.002)
+    return {
+        "status": os.waitstatus_to_exitcode(status),
+        "seconds": time.monotonic() - started,
+        "peak": usage.ru_maxrss * 1024,
+        "timed_out": timed_out,
+    }
+
+
+def _become(call: Mapping[str, Any]) -> None:
+    """Be the command from here on, as its script is."""
+    status = 1
+    try:
+        os.chdir(call["folder"])
+        place = Path(call["streams"])
+        for number, (name, how) in enumerate(
+            (
+                (os.devnull, os.O_RDONLY),
+                (place / "out", os.O_WRONLY | os.O_CREAT),
+                (place / "err", os.O_WRONLY | os.O_CREAT),
+            )
+        ):
+            opened = os.open(name, how, 0o600)
+            os.dup2(opened, number)
+            os.close(opened)
+        os.environ.clear()
+        os.environ.update(call["env"])
+        encoding, _, errors = os.environ.get("PYTHONIOENCODING", "utf-8").partition(":")
+        sys.stdin = open(0, encoding=encoding, closefd=False)  # noqa: SIM115
+        sys.stdout = open(1, "w", encoding=encoding, errors=errors or "strict", closefd=False)  # noqa: SIM115
+        sys.stderr = open(  # noqa: SIM115
+            2, "w", encoding=encoding, errors="backslashreplace", buffering=1, closefd=False
+        )
+        signal.signal(signal.SIGINT, signal.default_int_handler)
+        if call["memory"]:
+            resource.setrlimit(resource.RLIMIT_AS, (call["memory"], call["memory"]))
+        sys.argv = ["igual", *call["arguments"]]
+        from igual.cli import main
+
+        main()
+        status = 0
+    except SystemExit as error:
+        status = error.code if isinstance(error.code, int) else int(error.code is not None)
+    except BaseException:
+        traceback.print_exc()
+    finally:
+        with contextlib.suppress(BaseException):
+            sys.stderr.flush()
+        try:
+            sys.stdout.flush()
+        except BaseException:
+            status = 120
+        os._exit(status)
+
+
+if __name__ == "__main__":
+    _serve()
