@@ -156,14 +156,8 @@ def _become(call: Mapping[str, Any]) -> None:
     try:
         os.chdir(call["folder"])
         place = Path(call["streams"])
-        for number, (name, how) in enumerate(
-            (
-                (os.devnull, os.O_RDONLY),
-                (place / "out", os.O_WRONLY | os.O_CREAT),
-                (place / "err", os.O_WRONLY | os.O_CREAT),
-            )
-        ):
-            opened = os.open(name, how, 0o600)
+        for number, path in enumerate((Path(os.devnull), place / "out", place / "err")):
+            opened = os.open(path, os.O_WRONLY | os.O_CREAT if number else os.O_RDONLY, 0o600)
             os.dup2(opened, number)
             os.close(opened)
         os.environ.clear()

@@ -88,7 +88,7 @@ def _drawing(found: re.Match[str]) -> str:
 
 
 def character_name(character: str) -> str:
-    """What to call a character that can't be seen, such as 'control 0x00' for NUL.
+    r"""What to call a character that can't be seen, such as 'control 0x00' for NUL.
 
     Example:
         >>> character_name("\u2062"), character_name("\udc80")
