@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any, TypeAlias, TypeVar
@@ -19,6 +20,8 @@ if TYPE_CHECKING:
 else:
     Several = tuple[_Part, ...]
 
+# Bounds of what a rule's words can hold, so that a stranger's rulebook asks nothing endless.
+_DEEPEST, _LARGEST, _LONGEST = 50, (1 << 63) - 1, 10_000
 # Where a word takes one of several types, the checker names the type that it tried.
 _TYPE_NAME = re.compile(r"(str|int|float|bool|function-\w+)$|(tuple|dict|list|literal|function-\w+)\[")
 _TAKES = {
@@ -49,12 +52,21 @@ class Settings(BaseModel):
                 raise RulebookError(format_validation_error(error, type(self))) from None
 
 
-def _unchanging(given: Any) -> Any:
-    """A setting with tuples for lists, as far down as they go."""
-    if isinstance(given, list):
-        return tuple(_unchanging(part) for part in given)
+def _unchanging(given: Any, depth: int = 0) -> Any:
+    """A setting with tuples for lists, as far down as they go; RulebookError for what no rule can need."""
+    if depth > _DEEPEST:
+        raise RulebookError(f"the words are nested more than {_DEEPEST} deep")
+    if isinstance(given, list | tuple):
+        parts = [_unchanging(part, depth + 1) for part in given]
+        return tuple(parts) if type(given) in (list, tuple) else given
     if isinstance(given, dict):
-        return {name: _unchanging(part) for name, part in given.items()}
+        return {name: _unchanging(part, depth + 1) for name, part in given.items()}
+    if isinstance(given, int) and not -_LARGEST <= given <= _LARGEST:
+        raise RulebookError(f"a whole number of {len(f'{abs(given):x}')} hexadecimal digits is too large")
+    if isinstance(given, float) and not math.isfinite(given):
+        raise RulebookError(f"{given} is not a number that values can be compared with")
+    if isinstance(given, str) and len(given) > _LONGEST:
+        raise RulebookError(f"a text of {len(given):,} characters is too long; {_LONGEST:,} are allowed")
     return given
 
 

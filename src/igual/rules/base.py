@@ -20,6 +20,7 @@ from igual.rules.kinds import UNLISTED, ValueKind
 from igual.rules.outputs import conform
 from igual.rulings import Ruling
 from igual.settings import Settings, Several
+from igual.text.arrays import refuse_long_texts
 
 
 class Note(NamedTuple):
@@ -338,6 +339,15 @@ def apply_rule(
     Returns:
         What became of all values.
     """
+    result = _apply_where_meant(rule, rewriter, values, beside, shelf)
+    for made in result.columns if result.columns is not None else (result.values,):
+        refuse_long_texts(pc.binary_length(made), values)
+    return result
+
+
+def _apply_where_meant(
+    rule: Rule, rewriter: Rewriter, values: pa.Array, beside: Mapping[str, pa.Array], shelf: Shelf
+) -> Rewritten:
     if rule.condition is None:
         return rewriter.rewrite(values, beside)
     is_meant = rule.condition.mask(values, beside, shelf.lists)

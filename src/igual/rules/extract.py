@@ -12,8 +12,8 @@ from pydantic import field_validator, model_validator
 from igual.conditions import ConditionLike, as_condition
 from igual.lists import Shelf
 from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
-from igual.text.cutting import captured, nth_piece
-from igual.text.patterns import LAST_PLACE, checked_pattern, group_names
+from igual.text.cutting import nth_piece
+from igual.text.patterns import LAST_PLACE, captured, checked_groups, checked_pattern, group_names
 
 _BETWEEN = r"[\s,;/|()]+"
 
@@ -47,7 +47,9 @@ class Extract(Rule):
     @field_validator("pattern")
     @classmethod
     def _pattern_is_sound(cls, given: str | None) -> str | None:
-        return checked_pattern(given) if given is not None else None
+        if given is not None:
+            checked_groups(checked_pattern(given))
+        return given
 
     @model_validator(mode="after")
     def _one_way(self) -> Extract:
@@ -78,9 +80,8 @@ class _Rewriter(PlainRewriter):
     def __init__(self, rule: Extract, shelf: Shelf) -> None:
         self._rule = rule
         self._shelf = shelf
-        pattern = rule.pattern or ""
-        self._names = group_names(pattern) or ["all"]
-        self._pattern = pattern if group_names(pattern) else f"(?P<all>{pattern})"
+        self._pattern = rule.pattern or ""
+        self._names = group_names(self._pattern)
 
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         rule = self._rule

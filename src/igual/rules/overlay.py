@@ -10,6 +10,7 @@ from pydantic import Field, field_validator
 
 from igual.lists import Shelf
 from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
+from igual.text.arrays import LONGEST_TEXT
 from igual.text.cutting import overlaid
 
 
@@ -32,8 +33,8 @@ class Overlay(Rule):
     """
 
     do: Literal["overlay"] = "overlay"
-    start: int
-    length: int = Field(ge=0)
+    start: int = Field(ge=-LONGEST_TEXT, le=LONGEST_TEXT)
+    length: int = Field(ge=0, le=LONGEST_TEXT)
     text: str
     same_length: bool = False
     pad: str = Field(default=" ", min_length=1, max_length=1)
@@ -56,5 +57,7 @@ class _Rewriter(PlainRewriter):
         self._text = rule.text.ljust(rule.length, rule.pad)[: rule.length] if rule.same_length else rule.text
 
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
-        new, short = overlaid(values, self._rule.start, self._rule.length, self._text)
+        new, short = overlaid(
+            values, self._rule.start, self._rule.length, self._text, same_length=self._rule.same_length
+        )
         return Rewritten(new, unread=short)

@@ -12,7 +12,7 @@ from pydantic import Field, field_validator, model_validator
 from igual.lists import Need, Shelf
 from igual.rules.base import EntrySource, NearMiss, Note, Rewriter, Rewritten, Rule
 from igual.text.folding import light_key, light_key_of
-from igual.text.patterns import LAST_PLACE, checked_pattern, substituted
+from igual.text.patterns import LAST_PLACE, checked_substitution, substituted
 from igual.text.replacing import PLACE, Replaced, Where, finds, replaced, replaced_in_turn
 
 
@@ -76,8 +76,10 @@ class Replace(Rule):
     def check_pairs(self, pairs: Mapping[str, str]) -> None:
         """Raise ValueError where pairs can't serve with the other words of the rule."""
         if self.pattern:
-            for sought in pairs:
-                checked_pattern(sought)
+            for sought, given in pairs.items():
+                checked_substitution(
+                    sought, given, where=self.where, nth=self.nth, ignore_case=self.ignore_case
+                )
             if len(pairs) > 1 and not self.cascade:
                 raise ValueError("several patterns act one after another: say cascade = true")
         if self.ignore_case and not self.pattern:

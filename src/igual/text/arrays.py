@@ -9,11 +9,37 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask, to_mask
+from igual.errors import RulebookError
+from igual.text.characters import visible
+
+# No rule makes a value longer than this, in bytes: a value is something that people read.
+LONGEST_TEXT = 1 << 20
 
 
 def has_pattern(values: pa.Array, pattern: str) -> Mask:
     """Which values a pattern occurs in (RE2 syntax, linear time); missing never."""
     return to_mask(pc.match_substring_regex(values, pattern=pattern))
+
+
+def refuse_long_texts(lengths: pa.Array, values: pa.Array) -> None:
+    """Raise RulebookError where a rule would make a value longer than anything that people read.
+
+    Args:
+        lengths: The lengths in bytes that the values would have, (values,).
+        values: The values as they are now, (values,).
+    """
+    longest = pc.max(lengths).as_py() or 0
+    if longest > LONGEST_TEXT and longest > (pc.max(pc.binary_length(values)).as_py() or 0):
+        value = values[pc.index(lengths, longest).as_py()].as_py()
+        raise RulebookError(
+            f"it would make {visible(value, 40, every_space=False)!r} {longest:,} bytes long; "
+            f"{LONGEST_TEXT:,} are allowed"
+        )
+
+
+def has_any(values: pa.Array, text: str) -> bool:
+    """Whether a text occurs in any of the values."""
+    return bool(pc.any(pc.match_substring(values, pattern=text)).as_py())
 
 
 def changed_where(values: pa.Array, where: Mask, change: Callable[[pa.Array], pa.Array]) -> pa.Array:

@@ -10,7 +10,6 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask, to_mask
-from igual.text.patterns import uncaptured
 
 
 class Cut(NamedTuple):
@@ -20,10 +19,17 @@ class Cut(NamedTuple):
     without: Mask
 
 
-def overlaid(values: pa.Array, start: int, length: int, text: str) -> Cut:
+def overlaid(values: pa.Array, start: int, length: int, text: str, *, same_length: bool = False) -> Cut:
     """Write `text` over `length` characters from `start` (from 1; from the end when negative).
 
     Texts that end before `start` are left as they are.
+
+    Args:
+        values: Texts, (values,).
+        start: The first character to write over.
+        length: How many characters to write over.
+        text: What is written there.
+        same_length: Cut what is written where a text has fewer characters to write over.
     """
     reach = start if start > 0 else -start
     lengths = pc.utf8_length(values).fill_null(reach)
@@ -32,6 +38,13 @@ def overlaid(values: pa.Array, start: int, length: int, text: str) -> Cut:
     last = first + length
     stop = 1 << 30 if start < 0 and last >= 0 else last
     new = pc.utf8_replace_slice(values, start=first, stop=stop, replacement=text)
+    if same_length:
+        rest = (pc.subtract(lengths, first) if start > 0 else pa.repeat(-start, len(values))).to_numpy(
+            zero_copy_only=False
+        )
+        for room in np.unique(rest[~short & (rest < len(text))]).tolist():
+            cut = pc.utf8_replace_slice(values, start=first, stop=stop, replacement=text[:room])
+            new = pc.if_else(pa.array(rest == room), cut, new)
     return Cut(pc.if_else(pa.array(short), values, new), short)
 
 
@@ -61,14 +74,6 @@ def all_parts(values: pa.Array, separator: str, count: int) -> tuple[list[pa.Arr
     everything = pc.list_value_length(pc.split_pattern(values, pattern=separator)).fill_null(count)
     ragged = to_mask(pc.not_equal(everything, count))
     return [_picked(values, parts, place).values for place in range(count)], ragged
-
-
-def captured(values: pa.Array, pattern: str, names: list[str], nth: int) -> tuple[list[pa.Array], Mask]:
-    """What the named groups of a pattern hold at its n-th place; missing where it isn't found."""
-    before = f"^(?:.*?(?:{uncaptured(pattern, 'all')})){{{nth - 1}}}.*?" if nth > 1 else ""
-    structs = pc.extract_regex(values, pattern=f"(?s){before}{uncaptured(pattern, 'unnamed')}")
-    missing = to_mask(structs.is_null()) & to_mask(values.is_valid())
-    return [pc.struct_field(structs, name).cast(TEXT) for name in names], missing
 
 
 def nth_piece(values: pa.Array, between: str, is_meant: Callable[[pa.Array], Mask], nth: int) -> Cut:

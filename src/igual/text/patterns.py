@@ -6,16 +6,29 @@ They know neither look-around nor back-references; `\w`, `\d` and `\b` mean ASCI
 from __future__ import annotations
 
 import re
-from typing import Literal
+from collections.abc import Sequence
+from typing import NamedTuple
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT
+from igual.column import TEXT, Mask, to_mask
+from igual.text.arrays import LONGEST_TEXT, has_any, refuse_long_texts
 
 _LARGEST = 10_000
-# RE2 bounds its counted repetitions; so many n-th places can be asked for.
+# So many n-th places can be asked for.
 LAST_PLACE = 500
+# What a replacement may refer to: \0 is all that was found, \1 to \9 are groups.
+_MOST_GROUPS = 9
+# A pattern's quoted parts, escapes and classes, which may hold parentheses, and what opens a group.
+_TOKEN = re.compile(
+    r"\\Q.*?(?:\\E|\Z)|\\.|\[\^?\]?(?:\\.|\[:\^?\w+:\]|[^\]\\])*\]|(?P<group>\((?:\?P?<(?P<name>\w+)>|(?!\?)))",
+    re.DOTALL,
+)
+_OPEN_QUOTE = re.compile(r"\\Q(?:(?!\\E).)*\Z", re.DOTALL)
+# Characters of no script, to set marks with in texts that don't hold them.
+_MARKS = "\x1c\x1d\x1e\x1f\ue000\ue001\ue002\ue003\uf8fd\uf8fe\uf8ff\U000f0000\U000f0001\U0010fffd"
 
 
 def checked_pattern(pattern: str) -> str:
@@ -25,22 +38,59 @@ def checked_pattern(pattern: str) -> str:
     try:
         pc.match_substring_regex(pa.array([""], TEXT), pattern=pattern)
     except pa.ArrowInvalid as error:
-        why = str(error).removeprefix("Invalid regular expression: ")
-        raise ValueError(
-            f"the pattern {pattern!r} can't be used: {why} (RE2 syntax, without look-around and back-references)"
-        ) from None
+        raise _refused(pattern, error) from None
     return pattern
+
+
+def _refused(pattern: str, error: Exception) -> ValueError:
+    why = str(error).splitlines()[0].removeprefix("Invalid regular expression: ")
+    return ValueError(
+        f"the pattern {pattern[:100]!r} can't be used: {why[:200]} (RE2 syntax, without look-around and "
+        "back-references)"
+    )
+
+
+def checked_substitution(
+    pattern: str, given: str, *, where: str = "anywhere", nth: int | None = None, ignore_case: bool = False
+) -> None:
+    """Raise ValueError where a pattern, or what is put in, can't be used as they are asked for."""
+    checked_pattern(pattern)
+    groups = len(find_groups(pattern))
+    for reference in re.findall(r"\\(.?)", given, re.DOTALL):
+        if reference != "\\" and not reference.isdecimal():
+            raise ValueError(
+                f"{given[:100]!r} has a backslash with no group behind it; write \\\\ for a backslash"
+            )
+        if reference.isdecimal() and int(reference) > groups:
+            raise ValueError(f"{given[:100]!r} refers to group {reference}; the pattern has {groups}")
+    try:
+        substituted(pa.array(["a"], TEXT), pattern, given, where=where, nth=nth, ignore_case=ignore_case)
+    except pa.ArrowInvalid as error:
+        raise _refused(pattern, error) from None
+
+
+def find_groups(pattern: str) -> list[str | None]:
+    r"""The groups that a pattern captures, in order: their names, None for those without.
+
+    Example:
+        >>> find_groups(r"(a)[(](?P<year>\d+)\Q(b)\E(?:c)")
+        [None, 'year']
+    """
+    return [found["name"] for found in _TOKEN.finditer(pattern) if found["group"]]
 
 
 def group_names(pattern: str) -> list[str]:
     """The named groups of a pattern, in order."""
-    return re.findall(r"\(\?P?<([A-Za-z_]\w*)>", pattern)
+    return [name for name in find_groups(pattern) if name]
 
 
-def groups_in(pattern: str) -> int:
-    """How many groups a pattern captures."""
-    bare = re.sub(r"\\.|\[[^\]]*\]", "", pattern)
-    return len(re.findall(r"\((?!\?)|\(\?P?<", bare))
+def _closed(pattern: str) -> str:
+    r"""The pattern with a quotation that runs to its end (\Q without \E) closed, so that more can follow it."""
+    last = None
+    for found in _TOKEN.finditer(pattern):
+        last = found
+    is_open = last is not None and last.end() == len(pattern) and _OPEN_QUOTE.fullmatch(last[0])
+    return rf"{pattern}\E" if is_open else pattern
 
 
 def substituted(
@@ -64,24 +114,98 @@ def substituted(
     """
     flags = "(?i)" if ignore_case else ""
     first, last = {"whole": ("^", "$"), "start": ("^", ""), "end": ("", "$")}.get(where, ("", ""))
-    if nth is None or where != "anywhere":
-        if nth not in (None, 1):
-            return values
-        return pc.replace_substring_regex(
-            values, pattern=f"{flags}{first}(?:{pattern}){last}", replacement=given
-        )
-    # What stands before the n-th place is captured too and put back; the pattern's own groups move up.
-    inner = groups_in(pattern)
-    before = rf"^((?:.*?(?:{uncaptured(pattern, 'all')})){{{nth - 1}}}.*?)" if nth > 1 else r"^(.*?)"
-    moved = re.sub(r"\\(\d)", lambda m: rf"\{int(m[1]) + 2}" if m[1] != "0" else r"\2", given)
-    if inner > 7:
-        raise ValueError("a pattern with 'nth' may have up to seven groups")
-    return pc.replace_substring_regex(
-        values, pattern=f"{flags}(?s){before}({pattern})", replacement=rf"\1{moved}", max_replacements=1
+    whole = f"{flags}{first}(?:{_closed(pattern)}){last}"
+    _refuse_growth(values, whole, given)
+    if nth is None:
+        return pc.replace_substring_regex(values, pattern=whole, replacement=given)
+    (mark,) = _free_marks(values, given, 1)
+    wanted = _split_matches(values, whole, given, mark, nth)
+    unchanged = _split_matches(values, whole, r"\0", mark, nth)
+    pieces = unchanged.pieces.to_numpy(zero_copy_only=False).astype(object)
+    pieces[unchanged.nth[unchanged.has]] = wanted.pieces.take(pa.array(wanted.nth[wanted.has])).to_pylist()
+    lists = pa.LargeListArray.from_arrays(unchanged.offsets, pa.array(pieces, TEXT))
+    joined = pc.binary_join(lists, pa.scalar("", TEXT)).cast(values.type)
+    return pc.if_else(pa.array(unchanged.has), joined, values)
+
+
+def _refuse_growth(values: pa.Array, pattern: str, given: str) -> None:
+    """Raise RulebookError, before it is made, where a replacement would make a value far too long."""
+    lengths = pc.binary_length(values)
+    size, references = len(given.encode()), given.count("\\")
+    if (pc.max(lengths).as_py() or 0) * max(size, references + 1) <= LONGEST_TEXT:
+        return
+    # All that is found in a value is no longer than the value, so each reference puts in that much at most.
+    found = pc.count_substring_regex(values, pattern=pattern)
+    refuse_long_texts(
+        pc.add(
+            pc.multiply(found.cast(pa.int64()), size), pc.multiply(lengths.cast(pa.int64()), references + 1)
+        ),
+        values,
     )
 
 
-def uncaptured(pattern: str, which: Literal["all", "unnamed"]) -> str:
-    """The pattern with all of its groups, or those without a name, no longer capturing."""
-    group = r"\((?:\?P?<\w+>|(?!\?))" if which == "all" else r"\((?!\?)"
-    return re.sub(rf"(\\.|\[[^\]]*\])|{group}", lambda found: found[1] or "(?:", pattern)
+class _Matches(NamedTuple):
+    """Texts cut where a pattern was found: text, match, text, match and so on.
+
+    Attributes:
+        pieces: All pieces of all texts, (pieces,).
+        offsets: Where each text's pieces begin, and the end of all, (values + 1,).
+        nth: For each text the place of its n-th match among the pieces, (values,); only where it `has` one.
+        has: Which texts have so many matches, (values,).
+    """
+
+    pieces: pa.Array
+    offsets: pa.Array
+    nth: np.ndarray[tuple[int], np.dtype[np.int64]]
+    has: Mask
+
+
+def _split_matches(values: pa.Array, pattern: str, given: str, mark: str, nth: int) -> _Matches:
+    """Cut texts at their matches, with `given` in the place of each."""
+    # All matches are replaced: with a limit Arrow would search what is left as if a text began there.
+    marked = pc.replace_substring_regex(values, pattern=pattern, replacement=f"{mark}{given}{mark}")
+    lists = pc.split_pattern(marked.fill_null(""), pattern=mark)
+    sizes = pc.list_value_length(lists).to_numpy(zero_copy_only=False).astype(np.int64)
+    offsets = np.concatenate([[0], np.cumsum(sizes)])
+    has = (sizes > 2 * nth - 1) & to_mask(values.is_valid())
+    return _Matches(lists.flatten().cast(TEXT), pa.array(offsets), offsets[:-1] + 2 * nth - 1, has)
+
+
+def _free_marks(values: pa.Array, given: str, count: int) -> list[str]:
+    """Characters that no text holds."""
+    free = [mark for mark in _MARKS if mark not in given and not has_any(values, mark)]
+    if len(free) < count:
+        raise ValueError("'nth' can't work on values with so many control characters; drop them first")
+    return free[:count]
+
+
+def captured(values: pa.Array, pattern: str, names: Sequence[str], nth: int) -> tuple[list[pa.Array], Mask]:
+    """What the groups of a pattern hold at its n-th place; missing where it isn't found.
+
+    Args:
+        values: Texts, (values,).
+        pattern: A regular expression (RE2 syntax).
+        names: Its named groups; none: all that it finds is meant.
+        nth: Which place, from 1.
+
+    Returns:
+        A column for each name (one without names), and which texts don't have the place.
+    """
+    known = find_groups(pattern)
+    numbers = [known.index(name) + 1 for name in names] or [0]
+    mark, between = _free_marks(values, "", 2)
+    given = between.join(f"\\{number}" for number in numbers)
+    found = _split_matches(values, _closed(pattern), given, mark, nth)
+    taken = found.pieces.take(pa.array(np.where(found.has, found.nth, 0), mask=~found.has))
+    parts = pc.split_pattern(taken.fill_null(between * (len(numbers) - 1)), pattern=between)
+    columns = [
+        pc.if_else(pa.array(found.has), pc.list_element(parts, place), pa.scalar(None, TEXT))
+        for place in range(len(numbers))
+    ]
+    return columns, ~found.has & to_mask(values.is_valid())
+
+
+def checked_groups(pattern: str) -> None:
+    """Raise ValueError where a pattern has more groups than can be referred to."""
+    if len(find_groups(pattern)) > _MOST_GROUPS:
+        raise ValueError(f"a pattern may have up to {_MOST_GROUPS} groups; (?:…) groups without capturing")

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import itertools
 import re
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -11,7 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask, to_mask
-from igual.text.arrays import as_it_is, differs
+from igual.text.arrays import LONGEST_TEXT, as_it_is, differs, refuse_long_texts
 from igual.text.folding import casefold
 
 # The name of a column in a replacement or template.
@@ -63,83 +64,116 @@ def replaced(
         keep_case: Write what is put in as what stood there: all in capitals, or with a capital first.
         beside: Other columns, whose names in braces in a replacement stand for their texts.
     """
+    if where == "whole" and nth is not None and nth > 1:
+        return Replaced(values, np.zeros(len(pairs), np.bool_))
     if where == "whole" and not keep_case and beside is None:
         return _replaced_whole(values, pairs, ignore_case)
-    if nth is None and beside is None:
-        return _replaced_plainly(values, pairs, where, ignore_case, keep_case)
-    positions = {_key(sought, ignore_case): place for place, sought in enumerate(pairs)}
-    givens = list(pairs.values())
-    used = np.zeros(len(givens), np.bool_)
-    pattern = re.compile(alternation(pairs, where), re.IGNORECASE if ignore_case else 0)
-    candidates = np.flatnonzero(_candidates(values, pairs, ignore_case))
-    chosen = pa.array(candidates)
-    columns = {name: texts.take(chosen).to_pylist() for name, texts in (beside or {}).items()}
-    seen: dict[str, int] = {}
-
-    def put(found: re.Match[str]) -> str:
-        # Python's IGNORECASE equates a few letters that case folding doesn't (ı and i): these stay.
-        key = _key(found[0], ignore_case)
-        place = positions.get(key)
-        if place is None:
-            return found[0]
-        if nth is not None:
-            seen[key] = seen.get(key, 0) + 1
-            if seen[key] != nth:
-                return found[0]
-        used[place] = True
-        given = givens[place]
-        if columns:
-            given = PLACE.sub(lambda name: columns[name[1]][row] or "", given)
-        return _in_case_of(found[0], given) if keep_case else given
-
-    new = []
-    for row, text in enumerate(values.take(chosen).to_pylist()):  # noqa: B007  # `put` reads it
-        seen.clear()
-        new.append(pattern.sub(put, text))
-    flags = np.zeros(len(values), np.bool_)
-    flags[candidates] = True
-    return Replaced(
-        pc.replace_with_mask(values, pa.array(flags), pa.array(new, TEXT).cast(values.type)), used
-    )
-
-
-def _replaced_plainly(
-    values: pa.Array, pairs: Mapping[str, str], where: Where, ignore_case: bool, keep_case: bool
-) -> Replaced:
-    """The common case, with as little as possible to do for each hit."""
-    pattern = re.compile(alternation(pairs, where), re.IGNORECASE if ignore_case else 0)
-    positions = {_key(sought, ignore_case): place for place, sought in enumerate(pairs)}
-    givens = list(pairs.values())
-    used = np.zeros(len(givens), np.bool_)
-    known: dict[str, str] = {}
-
-    def put(found: re.Match[str]) -> str:
-        text = found[0]
-        made = known.get(text)
-        if made is None:
-            place = positions.get(_key(text, ignore_case))
-            if place is None:  # see `replaced`
-                return text
-            used[place] = True
-            made = _in_case_of(text, givens[place]) if keep_case else givens[place]
-            if len(known) < _REMEMBERED:
-                known[text] = made
-        return made
-
+    _refuse_growth(values, pairs, ignore_case)
     flags = pa.array(_candidates(values, pairs, ignore_case))
     texts = values.filter(flags).to_pylist()
-    together = _BETWEEN.join(texts)
-    kept_apart = together.count(_BETWEEN) == len(texts) - 1
-    if (
-        where in ("anywhere", "word")
-        and kept_apart
-        and not any(_BETWEEN in text for text in [*pairs, *givens])
-    ):
-        # One pass over all texts at once: the mark between them is in none of them, and no letter or digit.
-        new = pattern.sub(put, together).split(_BETWEEN)
+    columns = {name: column.filter(flags).to_pylist() for name, column in (beside or {}).items()}
+    work = _Replacing(pairs, where, ignore_case, keep_case)
+    if nth is None and beside is None:
+        new = work.replace_all(texts)
     else:
-        new = [pattern.sub(put, text) for text in texts]
-    return Replaced(pc.replace_with_mask(values, flags, pa.array(new, TEXT).cast(values.type)), used)
+        cells = zip(*columns.values(), strict=True) if columns else itertools.repeat(())
+        new = [
+            work.replace_nth(text, nth, dict(zip(columns, row, strict=True)))
+            for text, row in zip(texts, cells, strict=False)
+        ]
+    return Replaced(pc.replace_with_mask(values, flags, pa.array(new, TEXT).cast(values.type)), work.used)
+
+
+def _refuse_growth(values: pa.Array, pairs: Mapping[str, str], ignore_case: bool) -> None:
+    """Raise RulebookError, before it is made, where replacing would make a value far too long."""
+    lengths = pc.binary_length(values).cast(pa.int64())
+    longest = max((len(given.encode()) for given in pairs.values()), default=0)
+    if (pc.max(lengths).as_py() or 0) * max(longest, 1) <= LONGEST_TEXT:
+        return
+    grown = lengths
+    for sought, given in pairs.items():
+        found = pc.count_substring(values, pattern=sought, ignore_case=ignore_case).cast(pa.int64())
+        grown = pc.add(grown, pc.multiply(found, max(len(given.encode()) - len(sought.encode()), 0)))
+    refuse_long_texts(grown, values)
+
+
+class _Replacing:
+    """One set of pairs at work on texts, one after another."""
+
+    def __init__(self, pairs: Mapping[str, str], where: Where, ignore_case: bool, keep_case: bool) -> None:
+        self._where, self._ignore_case, self._keep_case = where, ignore_case, keep_case
+        self._places = {_key(sought, ignore_case): place for place, sought in enumerate(pairs)}
+        self._givens = list(pairs.values())
+        self._pattern = re.compile(alternation(self._places, where))
+        self._known: dict[str, str] = {}
+        self.used = np.zeros(len(pairs), np.bool_)
+
+    def replace_all(self, texts: Sequence[str]) -> list[str]:
+        """Replace whatever is found, in all texts."""
+        together = _BETWEEN.join(texts)
+        if (
+            self._where in ("anywhere", "word")
+            and together.count(_BETWEEN) == len(texts) - 1
+            and not any(_BETWEEN in text for text in (*self._places, *self._givens))
+        ):
+            # One pass over all texts at once: the mark between them is in none of them, and no letter or digit.
+            return self._replace_plainly(together).split(_BETWEEN)
+        return [self._replace_plainly(text) for text in texts]
+
+    def _replace_plainly(self, text: str) -> str:
+        if not self._ignore_case:
+            return self._pattern.sub(lambda found: self._given(found[0], found[0]), text)
+        pieces, last = [], 0
+        for start, stop, key in self._find(text):
+            pieces += [text[last:start], self._given(key, text[start:stop])]
+            last = stop
+        return "".join([*pieces, text[last:]]) if pieces else text
+
+    def _given(self, key: str, found: str) -> str:
+        """What is put in the place of a text that was found."""
+        made = self._known.get(found)
+        if made is None:
+            place = self._places[key]
+            self.used[place] = True
+            made = _in_case_of(found, self._givens[place]) if self._keep_case else self._givens[place]
+            if len(self._known) < _REMEMBERED:
+                self._known[found] = made
+        return made
+
+    def replace_nth(self, text: str, nth: int | None, cells: Mapping[str, str | None]) -> str:
+        """Replace only the n-th place of each sought text; names in braces stand for the cells beside."""
+        seen: dict[str, int] = {}
+        pieces, last = [], 0
+        for start, stop, key in self._find(text):
+            seen[key] = seen.get(key, 0) + 1
+            if nth not in (None, seen[key]):
+                continue
+            place = self._places[key]
+            self.used[place] = True
+            given = self._givens[place]
+            if cells:
+                given = PLACE.sub(lambda name: cells[name[1]] or "", given)
+            pieces += [text[last:start], _in_case_of(text[start:stop], given) if self._keep_case else given]
+            last = stop
+        return "".join([*pieces, text[last:]])
+
+    def _find(self, text: str) -> Iterator[tuple[int, int, str]]:
+        """Where the sought texts stand, and which: start, end, key."""
+        folded = _key(text, self._ignore_case)
+        if len(folded) == len(text):
+            yield from ((*found.span(), found[0]) for found in self._pattern.finditer(folded))
+            return
+        # Folding makes some letters two or three (ß, ﬁ): what is found must begin and end between letters.
+        ends = itertools.accumulate((len(letter.casefold()) for letter in text), initial=0)
+        place_of = {end: place for place, end in enumerate(ends)}
+        at = 0
+        while (found := self._pattern.search(folded, at)) is not None:
+            start, stop = (place_of.get(edge) for edge in found.span())
+            if start is None or stop is None:
+                at = found.start() + 1
+            else:
+                yield start, stop, found[0]
+                at = found.end()
 
 
 def _in_case_of(found: str, given: str) -> str:
