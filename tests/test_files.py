@@ -84,7 +84,7 @@ def test_what_is_written_is_read_again(
         (b"\n\n", "in.csv is empty"),
         (b"a,b\n1,2\n3\n4,5,6\n", "in.csv, row 3: 1 cell found, 2 expected as in the header (further rows not in order: 1)"),
         (b'a,b\n1,"2\n3,4\n', "in.csv, row 2: a quote is opened and never closed"),
-        (b'a,b\n"1,2\n3,4\n', "expected as in the header; perhaps a quote in it is never closed"),
+        (b'a,b\n"1,2\n3,4\n', "in.csv, row 2: a quote is opened and never closed"),
         (b"a;b\n" + "1;Müller\n".encode() * 9 + b"2;\xff\n", "in.csv is not valid utf-8 at offset 96 (byte 0xff)"),
         ("a,b\n1,ü\n".encode("utf-16")[:-1], "in.csv is not valid utf-16 at offset 16"),
         ("a,b\n1,ü".encode("utf-8-sig") + b"\xfc\n", "not valid utf-8 at offset 11 (byte 0xfc)"),

@@ -289,9 +289,7 @@ class Rulings(Displayed):
         """
         from igual.files.sheets import review_sheet
 
-        review = review_sheet(sheet, self, book, by, on or date.today().isoformat(), overrule)
-        taken = [row.ruling for row in review.accepted]
-        return review.with_rulings(self._add(taken) if taken else self)
+        return review_sheet(sheet, self, book, by, on or date.today().isoformat(), overrule)
 
     def _add(self, more: Sequence[Ruling]) -> Rulings:
         if self.file is not None:

@@ -79,7 +79,7 @@ def apply(
         )
     endings = _check_endings(named)
     book, source, account = apply_files(rulebook, table, encoding, only)
-    run = _Run(rulebook, book, source, account, *_rebuild(book, source, account))
+    run = _Run(rulebook, book, source, account, *_rebuild(book, source, account, files["out"]))
     _write_outputs(run, named, endings, _TextStyle(escape_formulas, out_encoding), force)
     hints = find_hints(account)
     if as_json:
@@ -139,12 +139,22 @@ def _json_ending(path: str) -> str:
     return ".json"
 
 
-def _rebuild(book: Rulebook, source: TableFile, account: Account) -> tuple[pa.Table, list[RestyledHeader]]:
+def _rebuild(
+    book: Rulebook, source: TableFile, account: Account, out: str | None
+) -> tuple[pa.Table, list[RestyledHeader]]:
     """The clean table, and its column names before and after."""
+    from igual.engines import OutputType
     from igual.engines.arrow import ArrowEngine
+    from igual.files.tables import is_text_ending
     from igual.looking.headers import restyle_headers
 
-    clean = ArrowEngine().rebuild(source.table, [trail.clean_column for trail in account.trails.values()])
+    columns = [trail.clean_column for trail in account.trails.values()]
+    if out is not None and is_text_ending(Path(out).suffix):
+        # A text table has the numbers as the trail shows them, digit for digit.
+        columns = [
+            column if column.output.order else column._replace(output=OutputType()) for column in columns
+        ]
+    clean = ArrowEngine().rebuild(source.table, columns)
     restyled = restyle_headers(clean.column_names, book.headers) if book.headers else []
     return (clean.rename_columns([header.clean for header in restyled]) if restyled else clean), restyled
 

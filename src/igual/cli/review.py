@@ -3,10 +3,16 @@
 from __future__ import annotations
 
 import sys
+from dataclasses import replace
+from typing import TYPE_CHECKING
 
 import click
 
 from igual.cli._options import encoding_option, json_option, print_json, rulebook_argument
+
+if TYPE_CHECKING:
+    from igual.rulings import Rulings
+    from igual.runs.review import Review
 
 
 @click.command(short_help="Take rulings on what is open, from a sheet or one by one.")
@@ -45,7 +51,7 @@ def review(
     from igual.cli._loading import apply_files, today, user
     from igual.files.list_changes import add_to_list_files
     from igual.files.rulebooks import load_rulebook
-    from igual.files.rulings import record_rulings, rulings_file
+    from igual.files.rulings import record_review, rulings_file
     from igual.files.sheets import read_sheet
     from igual.report.records import from_review
     from igual.report.review_views import review_view
@@ -60,9 +66,12 @@ def review(
     who = by or user()
     if sheet is not None:
         book = load_rulebook(rulebook)
-        found = check_answers(read_sheet(sheet, encoding), book, who, today(), overrule=overrule)
-        if found.accepted and not look:
-            record_rulings(kept, [one.ruling for one in found.accepted])
+        answers = read_sheet(sheet, encoding)
+
+        def check(known: Rulings) -> Review:
+            return check_answers(answers, replace(book, rulings=known), who, today(), overrule=overrule)
+
+        found = check(book.rulings) if look else record_review(kept, check)
         status = int(bool(found.rejected))
         if as_json:
             print_json(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Sequence
 
 import pyarrow as pa
@@ -52,6 +53,10 @@ class ArrowEngine:
         return table
 
 
+# A double holds every decimal number of so many significant digits (IEEE 754, DBL_DIG).
+_EXACT_DIGITS = 15
+
+
 def _is_text(kind: pa.DataType) -> bool:
     return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind) or pa.types.is_string_view(kind))
 
@@ -76,10 +81,27 @@ def to_measures(clean: CleanColumn) -> pa.Array | None:
         return clean.values.cast(pa.string()).cast(pa.date32())
     if clean.output.kind != "number":
         return None
-    try:
-        return clean.values.cast(pa.int64())
-    except pa.ArrowInvalid:
-        return clean.values.cast(pa.float64())
+    return to_numbers(clean.values)
+
+
+def to_numbers(texts: pa.Array) -> pa.Array | None:
+    """Turn plain decimal numbers into the narrowest type that holds each of their digits.
+
+    Args:
+        texts: Plain decimals, without zeros that say nothing, (values,).
+
+    Returns:
+        Whole numbers of 64 bits, doubles, or decimals of 38 digits; None where none of them holds all.
+    """
+    with contextlib.suppress(pa.ArrowInvalid):
+        return texts.cast(pa.int64())
+    parts = pc.extract_regex(texts, pattern=r"^-?0?(?P<whole>\d*)\.?(?P<decimals>\d*)$")
+    whole, decimals = (pc.utf8_length(pc.struct_field(parts, name)) for name in ("whole", "decimals"))
+    if (pc.max(pc.add(whole, decimals)).as_py() or 0) <= _EXACT_DIGITS:
+        return texts.cast(pa.float64())
+    scale = pc.max(decimals).as_py()
+    # The cast itself doesn't notice digits beyond those that a decimal has.
+    return texts.cast(pa.decimal128(38, scale)) if pc.max(whole).as_py() + scale <= 38 else None
 
 
 def to_ordered_codes(clean: CleanColumn) -> tuple[pa.Array, Codes]:

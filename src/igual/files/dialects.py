@@ -10,12 +10,24 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import NamedTuple
 
-from igual.errors import TableError
+from igual.errors import IgualError, TableError
 
 HEAD_BYTES = 1 << 18
+_LONGEST_HEADER = 64 << 20
 _SAMPLE_BYTES = 1 << 16
+# Which share of the bytes beside those of Western letters are NUL, at least, in encodings of two and four bytes.
+_ZEROS = {2: 0.4, 4: 0.9}
 _DELIMITERS = ",;\t|"
-_BOMS = ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16"), (codecs.BOM_UTF16_BE, "utf-16"))
+# The mark of UTF-32 begins with that of UTF-16.
+_BOMS = (
+    (codecs.BOM_UTF8, "utf-8"),
+    (codecs.BOM_UTF32_LE, "utf-32"),
+    (codecs.BOM_UTF32_BE, "utf-32"),
+    (codecs.BOM_UTF16_LE, "utf-16"),
+    (codecs.BOM_UTF16_BE, "utf-16"),
+)
+# Codecs of Python that turn texts into texts for other purposes.
+_NO_ENCODINGS = frozenset({"idna", "punycode", "unicode_escape", "raw_unicode_escape", "undefined"})
 # Where the detector finds several equally likely, the first of these is taken.
 _SINGLE_BYTE = ("cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1257", "koi8_r", "cp850", "mac_roman")
 
@@ -27,6 +39,7 @@ class Dialect(NamedTuple):
         encoding: The name of a Python codec.
         bom: Whether a UTF-8 byte order mark stands first.
         header: The cells of its first row.
+        blank_lines: How many empty lines stand before it.
     """
 
     encoding: str
@@ -34,40 +47,75 @@ class Dialect(NamedTuple):
     delimiter: str
     line_end: str
     header: tuple[str, ...]
+    blank_lines: int = 0
 
 
 def establish(path: Path, encoding: str | None = None) -> Dialect:
-    """Find out how a text table is written, from its first 256 KiB.
+    """Find out how a text table is written, from its first 256 KiB, or as much as its first row takes.
 
     Args:
         path: The file.
         encoding: Taken as it is when given. Otherwise a byte order mark decides, then NUL bytes at every other
-            place (UTF-16). Else it is UTF-8, unless its bytes say otherwise: those looked at here, or later ones,
-            for which a reader asks `likely_encoding`.
+            place (UTF-16, or UTF-32). Else it is UTF-8, unless its bytes say otherwise: those looked at here, or
+            later ones, for which a reader asks `likely_encoding`.
     """
-    with path.open("rb") as file:
-        head = file.read(HEAD_BYTES)
-        whole = not file.read(1)
+    size = HEAD_BYTES
+    while True:
+        with path.open("rb") as file:
+            head = file.read(size)
+            whole = not file.read(1)
+        dialect = _read_head(path, head, whole, encoding)
+        if dialect is not None:
+            return dialect
+        if size >= _LONGEST_HEADER:
+            raise TableError(f"{path.name}: the first row is longer than {_LONGEST_HEADER >> 20} MiB")
+        size *= 8
+
+
+def _read_head(path: Path, head: bytes, whole: bool, encoding: str | None) -> Dialect | None:
+    """How a table is written, from its first bytes; None where its first row is longer than these."""
     if not head.strip(b"\r\n\t \x00" if encoding is None else b""):
         raise TableError(f"{path.name} is empty: a table needs at least a row of column names")
     bom = next((name for mark, name in _BOMS if head.startswith(mark)), None)
-    if encoding is not None:
-        try:
-            codecs.lookup(encoding)
-        except LookupError:
-            raise TableError(
-                f"no encoding is called {encoding!r}; common ones: utf-8, utf-16, cp1252, cp1250"
-            ) from None
-    named = encoding or bom or _utf_16_without_mark(head)
+    named = checked_encoding(encoding) if encoding is not None else bom or _find_wide_encoding(head)
+    if named in ("utf-16", "utf-32") and bom != named:
+        # Without a mark Python would take the bytes in the order of this machine.
+        named = _find_wide_encoding(head) or f"{named}-le"
     if named is None:
         named = "utf-8" if _is_utf_8(head) else likely_encoding(path) or "utf-8"
     text = head.decode("utf-8-sig" if named == "utf-8" else named, errors="replace")
-    lines = text if whole else text[: max(text.rfind("\n"), text.rfind("\r")) + 1] or text
+    started = text.lstrip("\r\n")
+    blank_lines = len(text[: len(text) - len(started)].splitlines())
+    lines = started if whole else started[: max(started.rfind("\n"), started.rfind("\r")) + 1]
+    if not lines and not whole:
+        return None
     delimiter = "\t" if path.suffix.lower() == ".tsv" else _delimiter(lines)
     header = tuple(next(_rows(lines, delimiter), []))
-    first_line = next(iter(text.splitlines(keepends=True)), "")
-    line_end = "\r\n" if first_line.endswith("\r\n") else "\n"
-    return Dialect(named, bom == "utf-8", delimiter, line_end, header)
+    if not header:
+        raise TableError(f"{path.name}, row 1: no column names were found")
+    if not whole and sum(map(len, header)) + len(header) > len(lines) - 4:
+        return None
+    line_end = "\r\n" if re.match(r"[^\r\n]*\r\n", started) else "\n"
+    return Dialect(named, bom == "utf-8", delimiter, line_end, header, blank_lines)
+
+
+def checked_encoding(name: str, error: type[IgualError] = TableError) -> str:
+    """The name of an encoding of texts, as Python calls it.
+
+    Raises:
+        IgualError: Of the given class, for a name that isn't one.
+    """
+    try:
+        found = codecs.lookup(name)
+        known = (
+            found.name.replace("-", "_") not in _NO_ENCODINGS
+            and "a,".encode(found.name).decode(found.name) == "a,"
+        )
+    except (LookupError, ValueError, TypeError):
+        known = False
+    if not known:
+        raise error(f"no encoding is called {name!r}; common ones: utf-8, utf-16, cp1252, cp1250")
+    return "utf-8" if found.name == "utf-8-sig" else found.name
 
 
 def _is_utf_8(head: bytes) -> bool:
@@ -84,11 +132,19 @@ def likely_encoding(path: Path) -> str | None:
     return supposed if supposed and first_undecodable(path, supposed) is None else None
 
 
-def _utf_16_without_mark(head: bytes) -> str | None:
-    """UTF-16 of mostly Western letters has a NUL in nearly every pair of bytes."""
-    for name, zeros in (("utf-16-le", head[1:1000:2]), ("utf-16-be", head[0:1000:2])):
-        if zeros and zeros.count(0) > 0.4 * len(zeros):
-            return name
+def _find_wide_encoding(head: bytes) -> str | None:
+    """UTF-16 or UTF-32 without a mark: Western letters have a NUL in nearly every pair of bytes, or three in four."""
+    for name, width, filled in (
+        ("utf-32-le", 4, 0),
+        ("utf-32-be", 4, 3),
+        ("utf-16-le", 2, 0),
+        ("utf-16-be", 2, 1),
+    ):
+        zeros = b"".join(head[place:1000:width] for place in range(width) if place != filled)
+        if zeros and zeros.count(0) > _ZEROS[width] * len(zeros):
+            text = head[: 1000 // width * width].decode(name, errors="ignore")
+            if "\x00" not in text and any(sign in text for sign in f"{_DELIMITERS}\r\n"):
+                return name
     return None
 
 

@@ -7,12 +7,16 @@ import io
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-from igual.errors import ListError, did_you_mean
-from igual.files.dialects import establish
-from igual.files.lists import ALIAS_SEPARATOR, load_reference_list
+import pyarrow as pa
+
+from igual.errors import IgualError, ListError, did_you_mean
+from igual.files.dialects import Dialect, establish
+from igual.files.formats.text import encode_csv, read_csv
+from igual.files.lists import ALIAS_SEPARATOR, build_reference_list, load_reference_list, texts_of
 from igual.files.outputs import outputs
 from igual.files.rulings import locked
 from igual.files.tables import is_text_ending
+from igual.lists import ReferenceList
 from igual.report.wording import format_count, quote_value
 from igual.runs.review import list_additions
 from igual.runs.rulebook import Rulebook
@@ -77,61 +81,88 @@ def add_to_list_file(path: Path, entries: Sequence[str], aliases: Mapping[str, S
     """
     with locked(path):
         dialect = establish(path)
+        known = load_reference_list(path)
         text = path.read_bytes().decode(dialect.encoding)
-        lines = _records(text)
-        header = [cell.lstrip("\ufeff") for cell in next(csv.reader([lines[0]], delimiter=dialect.delimiter))]
-        if aliases and "alias" not in header:
-            raise ListError(f"{path.name} has no column 'alias'{did_you_mean('alias', header)}")
-        end = "\r\n" if lines[0].endswith("\r\n") else "\n"
+        mark = "\ufeff" if text.startswith("\ufeff") else ""
+        lines = _split_records(text.removeprefix(mark), dialect)
+        end = "\r\n" if dialect.line_end == "\r\n" else "\n"
         rest = {entry: list(dict.fromkeys(given)) for entry, given in aliases.items()}
-        for number, line in enumerate(lines[1:], 1):
-            cells = next(csv.reader(io.StringIO(line, newline=""), delimiter=dialect.delimiter), [])
-            value = cells[header.index("value")] if len(cells) > header.index("value") else ""
-            if value in rest:
-                cells += [""] * (len(header) - len(cells))
-                place = header.index("alias")
-                cells[place] = ALIAS_SEPARATOR.join([*filter(None, [cells[place]]), *rest.pop(value)])
-                lines[number] = _line(cells, dialect.delimiter, _end_of(line))
-        if not lines[-1].endswith(("\n", "\r")):
-            lines[-1] += end
+        if rest and "alias" not in dialect.header:
+            raise ListError(f"{path.name} has no column 'alias'{did_you_mean('alias', dialect.header)}")
+        value_at = dialect.header.index("value")
+        alias_at = dialect.header.index("alias") if "alias" in dialect.header else None
+        for number, (line, cells) in enumerate(lines):
+            if alias_at is not None and number and len(cells) > value_at and cells[value_at] in rest:
+                padded = cells + [""] * (len(dialect.header) - len(cells))
+                given = [*filter(None, [padded[alias_at]]), *rest.pop(cells[value_at])]
+                padded[alias_at] = ALIAS_SEPARATOR.join(given)
+                lines[number] = (_write_row(padded, dialect, line[len(line.rstrip("\r\n")) :]), padded)
+        made = [line for line, _ in lines]
+        if made and not made[-1].endswith(("\n", "\r")):
+            made[-1] += end
         for entry in entries:
-            cells = [""] * len(header)
-            cells[header.index("value")] = entry
-            if entry in rest:
-                cells[header.index("alias")] = ALIAS_SEPARATOR.join(rest.pop(entry))
-            lines.append(_line(cells, dialect.delimiter, end))
+            cells = [""] * len(dialect.header)
+            cells[value_at] = entry
+            if alias_at is not None and entry in rest:
+                cells[alias_at] = ALIAS_SEPARATOR.join(rest.pop(entry))
+            made.append(_write_row(cells, dialect, end))
+        try:
+            content = f"{mark}{''.join(made)}".encode(dialect.encoding)
+        except UnicodeEncodeError as error:
+            lacking = quote_value(error.object[error.start])
+            raise ListError(
+                f"{path.name} is {dialect.encoding}, which has no {lacking}; save it as UTF-8 first"
+            ) from None
         with outputs() as staged:
-            place_for = staged.place(path)
-            place_for.write_bytes("".join(lines).encode(dialect.encoding))
-            checked = place_for.with_name(f"{place_for.name}{path.suffix}")
-            try:
-                checked.write_bytes(place_for.read_bytes())
-                load_reference_list(checked, dialect.encoding)
-            except ListError as error:
-                raise ListError(
-                    f"with what is to be added, {error}".replace(checked.name, path.name)
-                ) from None
-            finally:
-                checked.unlink(missing_ok=True)
+            place = staged.place(path)
+            place.write_bytes(content)
+            _check_change(path, place, dialect, known, entries, aliases)
 
 
-def _records(text: str) -> list[str]:
-    """A text table's lines as they stand, a quoted cell's line breaks among them."""
-    records, start, is_quoted = [], 0, False
-    for place, character in enumerate(text):
-        if character == '"':
-            is_quoted = not is_quoted
-        elif character == "\n" and not is_quoted:
-            records.append(text[start : place + 1])
-            start = place + 1
-    return [*records, text[start:]] if start < len(text) else records
+def _check_change(
+    path: Path,
+    place: Path,
+    dialect: Dialect,
+    known: ReferenceList,
+    entries: Sequence[str],
+    aliases: Mapping[str, Sequence[str]],
+) -> None:
+    """Raise ListError unless what would be written reads back as the old list and the change."""
+    try:
+        now = build_reference_list(texts_of(read_csv(place, encoding=dialect.encoding)[0]), path.name)
+    except IgualError as error:
+        raise ListError(f"with what is to be added, {error}".replace(place.name, path.name)) from None
+    values = [*known.values, *entries]
+    wanted = {
+        value: [*dict.fromkeys([*known.aliases.get(value, ()), *aliases.get(value, ())])] for value in values
+    }
+    kept = all(
+        list(column) == [*known.attributes[name], *[""] * len(entries)]
+        for name, column in now.attributes.items()
+    )
+    if list(now.values) != values or {v: list(now.aliases.get(v, ())) for v in values} != wanted or not kept:
+        raise ListError(
+            f"{path.name} can't be changed so that everything else in it stays; add there yourself: "
+            + ", ".join(
+                map(quote_value, [*entries, *(alias for given in aliases.values() for alias in given)])
+            )
+        )
 
 
-def _end_of(line: str) -> str:
-    return line[len(line.rstrip("\r\n")) :]
+def _split_records(text: str, dialect: Dialect) -> list[tuple[str, list[str]]]:
+    """A text table's rows as they stand, line breaks in quoted cells among them, and their cells."""
+    physical = io.StringIO(text, newline="").readlines()
+    reader = csv.reader(physical, delimiter=dialect.delimiter)
+    records, done = [], 0
+    for cells in reader:
+        records.append(("".join(physical[done : reader.line_num]), cells))
+        done = reader.line_num
+    return records[dialect.blank_lines :]
 
 
-def _line(cells: Sequence[str], delimiter: str, end: str) -> str:
-    text = io.StringIO()
-    csv.writer(text, delimiter=delimiter, lineterminator=end).writerow(cells)
-    return text.getvalue()
+def _write_row(cells: Sequence[str], dialect: Dialect, end: str) -> str:
+    """A row as it stands in the file, with cells quoted where they must be."""
+    names = [str(place) for place in range(len(cells))]
+    table = pa.table([pa.array([cell]) for cell in cells], names=names)
+    _, row = b"".join(encode_csv(table, dialect.delimiter)).decode().split("\n", 1)
+    return row.removesuffix("\n") + end

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import os
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import date
 from pathlib import Path
 
-from igual.errors import IgualError, OutputError, RulingError
+import pyarrow as pa
+
+from igual.errors import OutputError, RulingError, TableError
+from igual.files.formats.text import read_csv, write_csv
 from igual.files.outputs import outputs
+from igual.files.sources import existing_file, reading
 from igual.rulings import COLUMNS, Ruling, Rulings
+from igual.runs.review import Review
 
 _WAIT_SECONDS = 30
 
@@ -28,17 +31,18 @@ def load_rulings(path: str | os.PathLike[str]) -> Rulings:
     Raises:
         RulingError: That names the row (the header is row 1) of a ruling that lacks its column, value or ruling.
     """
-    found = Path(path)
-    if not found.exists():
+    if not os.path.lexists(path):
         return Rulings(file=str(path))
-    from igual.files.tables import read_table
-
-    try:
-        table = read_table(found).table
-    except IgualError as error:
-        raise RulingError(str(error)) from None
+    found = existing_file(path, RulingError)
+    with reading(found.name, RulingError):
+        try:
+            table, _ = read_csv(found)
+        except TableError as error:
+            raise RulingError(str(error)) from None
     if missing := [name for name in COLUMNS if name not in table.column_names]:
         raise RulingError(f"{found.name} has no column {missing[0]!r}; rulings have {', '.join(COLUMNS)}")
+    if twice := [name for name in COLUMNS if table.column_names.count(name) > 1]:
+        raise RulingError(f"{found.name} has several columns {twice[0]!r}; leave one")
     rulings = []
     texts = [[cell or "" for cell in table[name].to_pylist()] for name in COLUMNS]
     for row, cells in enumerate(zip(*texts, strict=True), 2):
@@ -85,11 +89,43 @@ def withdraw_ruling(path: str | os.PathLike[str], one: Ruling) -> Rulings:
     return _changed(path, without)
 
 
+def record_review(path: str | os.PathLike[str], check: Callable[[Rulings], Review]) -> Review:
+    """Check answers against the rulings that are on disk by now, and put those that are good beside them.
+
+    Args:
+        path: The file of rulings.
+        check: Checks the answers, given the rulings that are known.
+
+    Returns:
+        The review, with all rulings by now.
+
+    Raises:
+        RulingError: When another review holds the file for too long.
+    """
+    reviews: list[Review] = []
+
+    def add(known: Rulings) -> Sequence[Ruling]:
+        reviews.append(check(known))
+        return known.with_more(one.ruling for one in reviews[0].accepted)
+
+    changed = _changed(path, add)
+    return reviews[0].with_rulings(changed)
+
+
 def _changed(path: str | os.PathLike[str], change: Callable[[Rulings], Sequence[Ruling]]) -> Rulings:
     with locked(path):
-        changed = Rulings(change(load_rulings(path)), file=str(path))
+        known = load_rulings(path)
+        changed = Rulings(change(known), file=str(path))
+        if changed.rulings == known.rulings:
+            return changed
         with outputs() as staged:
-            staged.place(path).write_text(_as_csv(changed.rulings), encoding="utf-8", newline="")
+            place = staged.place(path)
+            rows = [[ruling[at] for ruling in changed.rulings] for at in range(len(COLUMNS))]
+            write_csv(pa.table([pa.array(cells, pa.string()) for cells in rows], names=COLUMNS), place)
+            if load_rulings(place).rulings != changed.rulings:
+                raise RulingError(
+                    f"{Path(path).name} would not read back as it is written; nothing was written"
+                )
     return changed
 
 
@@ -112,11 +148,3 @@ def locked(path: str | os.PathLike[str]) -> Iterator[None]:
         yield
     finally:
         lock.release()
-
-
-def _as_csv(rulings: Sequence[Ruling]) -> str:
-    text = io.StringIO()
-    writer = csv.writer(text, lineterminator="\n")
-    writer.writerow(COLUMNS)
-    writer.writerows(rulings)
-    return text.getvalue()

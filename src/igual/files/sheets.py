@@ -13,6 +13,7 @@ from typing import Any
 from igual.errors import IgualError, OutputError, RulingError, did_you_mean
 from igual.files.csv_cells import guarded, unguarded
 from igual.files.outputs import outputs
+from igual.files.rulings import record_review
 from igual.files.sources import existing_file
 from igual.report.reasons import format_reasons
 from igual.report.wording import format_score
@@ -53,9 +54,16 @@ def save_sheet(waiting: Sequence[OpenValue], path: str | os.PathLike[str]) -> No
 def review_sheet(
     sheet: str | os.PathLike[str], rulings: Rulings, book: Rulebook, by: str, on: str, overrule: bool
 ) -> Review:
-    """Check a sheet that came back; see `Rulings.review`."""
-    known = replace(book, rulings=rulings)
-    return check_answers(read_sheet(sheet), known, by, on, overrule=overrule)
+    """Take the rulings of a sheet that came back; see `Rulings.review`."""
+    answers = read_sheet(sheet)
+
+    def check(known: Rulings) -> Review:
+        return check_answers(answers, replace(book, rulings=known), by, on, overrule=overrule)
+
+    if rulings.file is not None:
+        return record_review(rulings.file, check)
+    review = check(rulings)
+    return review.with_rulings(Rulings(rulings.with_more(one.ruling for one in review.accepted)))
 
 
 def write_sheet(waiting: Sequence[OpenValue], path: Path, ending: str) -> None:

@@ -1,19 +1,32 @@
-"""What must hold of any file before it is read."""
+"""What must hold of any file before it is read, and what is said when reading it fails."""
 
 from __future__ import annotations
 
 import os
+import re
+import warnings
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from igual.errors import IgualError, TableError, did_you_mean
+
+_URL = re.compile(r"[A-Za-z][A-Za-z0-9+.-]+://")
 
 
 def existing_file(path: str | os.PathLike[str], error: type[IgualError] = TableError) -> Path:
     """The path, if there is a regular file that may be read; else an error that names the nearest file."""
     found = Path(path)
-    if found.is_dir():
+    if _URL.match(os.fspath(path)):
+        raise error(f"{path}: nothing is fetched from elsewhere; save it to a file first")
+    try:
+        is_there, is_folder = found.exists(), found.is_dir()
+    except (OSError, ValueError) as cause:
+        why = getattr(cause, "strerror", None) or "it can't be a file's name"
+        raise error(f"{str(path)[:200]}: {why}") from None
+    if is_folder:
         raise error(f"{path} is a folder, not a file")
-    if not found.exists():
+    if not is_there:
         siblings = (
             sorted(p.name for p in found.parent.iterdir() if p.is_file()) if found.parent.is_dir() else []
         )
@@ -24,3 +37,33 @@ def existing_file(path: str | os.PathLike[str], error: type[IgualError] = TableE
     if not os.access(found, os.R_OK):
         raise error(f"{path}: you are not allowed to read this file")
     return found
+
+
+@contextmanager
+def reading(name: str, error: type[IgualError] = TableError) -> Iterator[None]:
+    """Turn whatever goes wrong with reading a file into an error for the steward; its cause stays attached.
+
+    Readers of Parquet, spreadsheets and the like raise errors of many kinds for files that are damaged or made to
+    harm; a stranger's file is never a reason for a traceback.
+
+    Args:
+        name: Of the file.
+        error: The class of the error that comes out.
+
+    Yields:
+        Nothing.
+
+    Raises:
+        IgualError: Of the given class.
+    """
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            yield
+    except (IgualError, MemoryError):
+        raise
+    except RecursionError as cause:
+        raise error(f"{name} can't be read: it is nested too deeply") from cause
+    except Exception as cause:
+        why = getattr(cause, "strerror", None) or (str(cause).strip().splitlines() or [""])[0]
+        raise error(f"{name} can't be read; it is damaged, or not what its name says: {why[:200]}") from cause

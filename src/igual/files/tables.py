@@ -12,7 +12,7 @@ import pyarrow as pa
 from igual.errors import OutputError, TableError
 from igual.files.formats import find_formats
 from igual.files.formats.base import OpenedTable, TableFile, TextStyle
-from igual.files.sources import existing_file
+from igual.files.sources import existing_file, reading
 
 
 def readable_endings() -> tuple[str, ...]:
@@ -49,7 +49,14 @@ def open_table_file(path: str | os.PathLike[str], encoding: str | None = None) -
     if format_ is None:
         endings = ", ".join(readable_endings())
         raise TableError(f"{found.name}: can't read this kind of file; tables end with {endings}")
-    return format_.open(found, encoding)
+    with reading(found.name):
+        opened = format_.open(found, encoding)
+
+    def read(categorical: Collection[str]) -> TableFile:
+        with reading(found.name):
+            return opened.read(categorical)
+
+    return opened._replace(read=read)
 
 
 def read_table(

@@ -18,13 +18,17 @@ from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
 from igual.rules.kinds import UNREAD, ValueKind
 from igual.text.arrays import has_pattern
 from igual.text.folding import trimmed
+from igual.text.reading import plain_decimals
 
 
 class Number(Rule):
     """Read texts as numbers, written in a stated way; nothing is guessed.
 
-    The result is a number column where the table can have one, and plain numbers (`1234.5`) in a text table. A
-    value that isn't a number in this form becomes missing and is listed as unknown, with its rows. Missing values
+    The result is a number column where the table can have one, and plain numbers (`1234.5`) in a text table, without
+    zeros that say nothing: `007` becomes `7`, and `1.50` becomes `1.5`. No digit is lost: where a double can't hold
+    the numbers the column has decimals of up to 38 digits, and texts beyond that.
+
+    A value that isn't a number in this form becomes missing and is listed as unknown, with its rows. Missing values
     and blanks are missing.
 
     Attributes:
@@ -74,6 +78,6 @@ class _Rewriter(PlainRewriter):
             texts = pc.replace_substring(texts, pattern=self._rule.grouping, replacement="")
         texts = pc.replace_substring(texts, pattern=self._rule.decimal, replacement=".")
         texts = pc.replace_substring(texts, pattern="−", replacement="-")
-        texts = pc.replace_substring_regex(texts, pattern=r"^\+", replacement="")
+        texts = plain_decimals(pc.replace_substring_regex(texts, pattern=r"^\+", replacement=""))
         unknown = ~good.to_numpy(zero_copy_only=False) & ~is_blank(values)
         return Rewritten(pc.if_else(good, texts, pa.scalar(None, TEXT)), unknown)

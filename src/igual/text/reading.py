@@ -29,6 +29,18 @@ def numbers(values: pa.Array) -> Floats:
     return read
 
 
+def plain_decimals(values: pa.Array) -> pa.Array:
+    """Numbers without the zeros that say nothing, as texts (`-007.50` as `-7.5`); they are plain numbers already.
+
+    Example:
+        >>> plain_decimals(pa.array(["007", "-0.50", "-0", "10"])).to_pylist()
+        ['7', '-0.5', '0', '10']
+    """
+    for pattern, given in ((r"^(-?)0+(\d)", r"\1\2"), (r"(\.\d*?)0+$", r"\1"), (r"\.$", ""), (r"^-0$", "0")):
+        values = pc.replace_substring_regex(values, pattern=pattern, replacement=given)
+    return values
+
+
 def dates(values: pa.Array) -> Floats:
     """The days since 1970-01-01 of ISO 8601 dates (`2024-05-31`) among texts; NaN for all others."""
     return days(values, ISO)

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import codecs
+import contextlib
 import re
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Iterator, Sequence
+from decimal import Decimal
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -14,13 +17,16 @@ from pyarrow import csv
 
 from igual.column import to_mask
 from igual.errors import OutputError, TableError
-from igual.files.dialects import Dialect, establish, first_undecodable, likely_encoding
+from igual.files.dialects import Dialect, checked_encoding, establish, first_undecodable, likely_encoding
 from igual.files.formats.base import Format, OpenedTable, TableFile, TextStyle
+from igual.files.quotes import refuse_malformed_quotes
+from igual.text.arrays import each_where, has_pattern
 from igual.text.characters import visible
 
 _BLOCK = 1 << 20
 _LARGEST_BLOCK = (1 << 31) - 2
 _WRITE_ROWS = 1 << 16
+_MARK = "\ufeff"
 # Bytes that never occur in UTF-8 stand in for the characters of a cell that must be quoted, while Arrow
 # writes the rows without looking for quotes; then the bytes are exchanged.
 _QUOTE, _COMMA, _NEWLINE, _RETURN = b"\xf8", b"\xf9", b"\xfa", b"\xfb"
@@ -60,6 +66,7 @@ def read_csv(
 
 
 def _read(path: Path, dialect: Dialect, categorical: Collection[str]) -> pa.Table:
+    refuse_malformed_quotes(path, dialect.encoding, dialect.delimiter)
     names = [f"c{place}" for place in range(len(dialect.header))]
     coded = pa.dictionary(pa.int32(), pa.string())
     types = {
@@ -83,7 +90,6 @@ def _read(path: Path, dialect: Dialect, categorical: Collection[str]) -> pa.Tabl
             if "UTF8" in str(error):
                 raise UnicodeError(str(error)) from error
             raise _explained(path, dialect, types, error) from None
-    _refuse_unclosed_quote(path, table)
     # What the parser needed in passing goes back to the system before the rules need memory of their own.
     pa.default_memory_pool().release_unused()
     return table.rename_columns(list(dialect.header))
@@ -92,11 +98,14 @@ def _read(path: Path, dialect: Dialect, categorical: Collection[str]) -> pa.Tabl
 def _read_blocks(
     path: Path, dialect: Dialect, types: dict[str, pa.DataType], block: int, handler: Any = None
 ) -> pa.Table:
-    return csv.read_csv(
+    has_nul = any("\x00" in name for name in dialect.header)
+    table = csv.read_csv(
         path,
         read_options=csv.ReadOptions(
             column_names=list(types),
-            skip_rows_after_names=1,
+            skip_rows=dialect.blank_lines,
+            # Arrow skips too much where a skipped row holds a NUL.
+            skip_rows_after_names=0 if has_nul else 1,
             encoding=dialect.encoding,
             block_size=block,
             use_threads=handler is None,
@@ -110,6 +119,7 @@ def _read_blocks(
         ),
         convert_options=csv.ConvertOptions(column_types=types, strings_can_be_null=False),
     )
+    return table.slice(1) if has_nul else table
 
 
 def _explained(path: Path, dialect: Dialect, types: dict[str, pa.DataType], error: Exception) -> TableError:
@@ -120,33 +130,17 @@ def _explained(path: Path, dialect: Dialect, types: dict[str, pa.DataType], erro
         ragged.append(row)
         return "skip"
 
-    _read_blocks(path, dialect, types, max(_BLOCK, min(2 * path.stat().st_size, _LARGEST_BLOCK)), note)
+    with contextlib.suppress(pa.ArrowInvalid, UnicodeError):
+        _read_blocks(path, dialect, types, max(_BLOCK, min(2 * path.stat().st_size, _LARGEST_BLOCK)), note)
     if not ragged:
         return TableError(f"{path.name}: {error}")
     first, others = ragged[0], len(ragged) - 1
     more = f" (further rows not in order: {others:,})" if others else ""
     cells = "cell" if first.actual_columns == 1 else "cells"
-    if first.text and first.text.count('"') % 2:
-        more += "; perhaps a quote in it is never closed"
     return TableError(
         f"{path.name}, row {first.number:,}: {first.actual_columns} {cells} found, "
         f"{first.expected_columns} expected as in the header{more}"
     )
-
-
-def _refuse_unclosed_quote(path: Path, table: pa.Table) -> None:
-    """A quote that is never closed makes all that follows it one cell: the last, with line breaks in it."""
-    if not table.num_rows or not table.num_columns:
-        return
-    last = table.column(table.num_columns - 1)[table.num_rows - 1].as_py()
-    if not ("\n" in last or "\r" in last):
-        return
-    quotes = 0
-    with path.open("rb") as file:
-        while block := file.read(_BLOCK):
-            quotes += block.count(b'"')
-    if quotes % 2:
-        raise TableError(f"{path.name}, row {table.num_rows + 1:,}: a quote is opened and never closed")
 
 
 def write_csv(
@@ -170,8 +164,30 @@ def write_csv(
     Raises:
         OutputError: For an encoding that there isn't, or that lacks a character.
     """
-    encode = _encoder(encoding)
-    alone = table.num_columns == 1
+    encode = _encoder(checked_encoding(encoding, OutputError) if encoding is not None else None)
+    with path.open("wb") as file:
+        if bom:
+            file.write(b"\xef\xbb\xbf")
+        for rows in encode_csv(table, delimiter, line_end):
+            file.write(encode(rows))
+
+
+def encode_csv(
+    table: pa.Table, delimiter: str = ",", line_end: str = "\n", quoted_start: str = _MARK
+) -> Iterator[bytes]:
+    """Turn a table into the bytes of a text table, some rows at a time; see `write_csv`.
+
+    Args:
+        table: As for `write_csv`.
+        delimiter: Stands between cells.
+        line_end: Stands between rows.
+        quoted_start: Characters that a cell begins with only inside quotes: a byte order mark in the first cell would
+            be taken for that of the file.
+
+    Yields:
+        Rows in UTF-8.
+    """
+    style = _Style(delimiter, table.num_columns == 1, quoted_start)
     # Line breaks within cells are stand-ins still when those between rows are exchanged.
     exchanged = (
         (b"\n", line_end.encode()),
@@ -183,33 +199,54 @@ def write_csv(
     options = csv.WriteOptions(include_header=False, delimiter=delimiter, quoting_style="none")
     places = [str(place) for place in range(table.num_columns)]
     header = pa.table([pa.array([name]) for name in table.column_names], names=places)
-    cells = pa.table([_quoted_once(column, delimiter, alone) for column in table.columns], names=places)
-    with path.open("wb") as file:
-        if bom:
-            file.write(b"\xef\xbb\xbf")
-        for part in (header, cells):
-            for batch in part.to_batches(max_chunksize=_WRITE_ROWS):
-                columns = [_quoted(column, delimiter, alone) for column in batch.columns]
-                rows = pa.BufferOutputStream()
-                csv.write_csv(pa.record_batch(columns, names=places), rows, options)
-                written = rows.getvalue().to_pybytes()
-                for stand_in, sign in exchanged:
-                    written = written.replace(stand_in, sign) if stand_in != sign else written
-                file.write(encode(written))
+    cells = pa.table([_quoted_once(column, style) for column in table.columns], names=places)
+    for part in (header, cells):
+        for batch in part.to_batches(max_chunksize=_WRITE_ROWS):
+            columns = [_quoted(column, style) for column in batch.columns]
+            rows = pa.BufferOutputStream()
+            csv.write_csv(pa.record_batch(columns, names=places), rows, options)
+            written = rows.getvalue().to_pybytes()
+            for stand_in, sign in exchanged:
+                written = written.replace(stand_in, sign) if stand_in != sign else written
+            yield written
+
+
+class _Style(NamedTuple):
+    """Which cells are quoted.
+
+    Attributes:
+        delimiter: Stands between cells.
+        is_alone: Whether a row is a single cell: where that is blank the row would be taken for none.
+        quoted_start: What a cell begins with only inside quotes.
+    """
+
+    delimiter: str
+    is_alone: bool
+    quoted_start: str
+
+    @property
+    def pattern(self) -> str:
+        """A pattern of what needs quotes."""
+        special = f'^[{re.escape(self.quoted_start)}]|[{re.escape(self.delimiter)}"\\r\\n]'
+        return rf"^\s*$|{special}" if self.is_alone else special
+
+    @property
+    def signs(self) -> list[bytes]:
+        """What occurs in every cell that needs quotes, unless it is blank."""
+        return [b'"', self.delimiter.encode(), b"\n", b"\r", *(sign.encode() for sign in self.quoted_start)]
 
 
 def _encoder(encoding: str | None) -> Callable[[bytes], bytes]:
     """What turns UTF-8 into another encoding."""
     if encoding is None:
         return lambda written: written
-    try:
-        "".encode(encoding)
-    except LookupError:
-        raise OutputError(f"no encoding is called {encoding!r}; common ones: utf-8, cp1252, cp1250") from None
+
+    # One encoder for the whole file: a byte order mark is written once.
+    encoder = codecs.getincrementalencoder(encoding)()
 
     def encode(written: bytes) -> bytes:
         try:
-            return written.decode("utf-8").encode(encoding)
+            return encoder.encode(written.decode("utf-8"))
         except UnicodeEncodeError as error:
             character = visible(error.object[error.start])
             raise OutputError(f"the encoding {encoding} has no {character!r}; choose another") from None
@@ -217,36 +254,33 @@ def _encoder(encoding: str | None) -> Callable[[bytes], bytes]:
     return encode
 
 
-def _quoted_once(column: pa.ChunkedArray, delimiter: str, alone: bool) -> pa.ChunkedArray:
+def _quoted_once(column: pa.ChunkedArray, style: _Style) -> pa.ChunkedArray:
     """Quote a dictionary-encoded column by its distinct texts; others are quoted as they are written."""
     if not pa.types.is_dictionary(column.type) or not column.num_chunks:
         return column
     column = column.unify_dictionaries()
-    texts = _quoted(column.chunk(0).dictionary, delimiter, alone)
+    texts = _quoted(column.chunk(0).dictionary, style)
     return pa.chunked_array([pa.DictionaryArray.from_arrays(part.indices, texts) for part in column.chunks])
 
 
-def _quoted(column: pa.Array, delimiter: str, alone: bool) -> pa.Array:
+def _quoted(column: pa.Array, style: _Style) -> pa.Array:
     """A column as bytes, with stand-ins in the cells that need quotes."""
     if pa.types.is_dictionary(column.type):
         return column.dictionary.take(column.indices)
-    kind = column.type
-    if not (pa.types.is_string(kind) or pa.types.is_large_string(kind)):
-        column = column.cast(pa.string())
-    if alone:
+    column = _as_texts(column)
+    if style.is_alone:
         # An empty line would be taken for no row at all.
         column = column.fill_null("")
-    elif not _has_special(column, delimiter):
+    elif not _has_special(column, style.signs):
         return column
-    special = re.escape(delimiter) + '"\\r\\n'
-    needs = to_mask(pc.match_substring_regex(column, pattern=f"^$|[{special}]" if alone else f"[{special}]"))
+    needs = to_mask(pc.match_substring_regex(column, pattern=style.pattern))
     if not needs.any():
         return column
     flags = pa.array(needs)
     cells = column.filter(flags).cast(pa.large_binary())
     for sought, stand_in in (
         (b'"', _QUOTE + _QUOTE),
-        (delimiter.encode(), _COMMA),
+        (style.delimiter.encode(), _COMMA),
         (b"\n", _NEWLINE),
         (b"\r", _RETURN),
     ):
@@ -257,7 +291,24 @@ def _quoted(column: pa.Array, delimiter: str, alone: bool) -> pa.Array:
     return pc.replace_with_mask(column.cast(pa.large_binary()), flags, cells).view(pa.large_string())
 
 
-def _has_special(column: pa.Array, delimiter: str) -> bool:
+def _as_texts(column: pa.Array) -> pa.Array:
+    """The cells as texts; numbers in plain decimal notation, never with an exponent."""
+    kind = column.type
+    if pa.types.is_string(kind) or pa.types.is_large_string(kind):
+        return column
+    try:
+        texts = column.cast(pa.string())
+    except (pa.ArrowNotImplementedError, pa.ArrowInvalid):
+        raise OutputError(
+            f"a column is {kind}, which a text table can't hold; leave the column out, or write .parquet"
+        ) from None
+    if not (pa.types.is_floating(kind) or pa.types.is_decimal(kind)):
+        return texts
+    has_exponent = has_pattern(texts, "[eE]")
+    return each_where(texts, has_exponent, texts, lambda text: f"{Decimal(text):f}")
+
+
+def _has_special(column: pa.Array, signs: Sequence[bytes]) -> bool:
     """Whether any cell may need quotes: a look at the bytes of all cells at once."""
     _, offsets, data = column.buffers()
     if data is None or not len(column):
@@ -265,7 +316,7 @@ def _has_special(column: pa.Array, delimiter: str) -> bool:
     width = np.int64 if pa.types.is_large_string(column.type) else np.int32
     ends = np.frombuffer(offsets, width)[[column.offset, column.offset + len(column)]]
     content = data.slice(ends[0], ends[1] - ends[0]).to_pybytes()
-    return any(sign in content for sign in (b'"', delimiter.encode(), b"\n", b"\r"))
+    return any(sign in content for sign in signs)
 
 
 class TextFormat:

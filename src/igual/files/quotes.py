@@ -1,0 +1,113 @@
+"""Whether the quotes of a text table are in order: what is opened is closed, and nothing follows in the same cell."""
+
+from __future__ import annotations
+
+import csv
+import itertools
+from collections import deque
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from igual.errors import TableError
+
+_BLOCK = 1 << 24
+_QUOTE = b'"'
+_WIDE = ("utf-16", "utf-32", "utf_16", "utf_32")
+
+Bytes = npt.NDArray[np.uint8]
+
+
+def refuse_malformed_quotes(path: Path, encoding: str, delimiter: str) -> None:
+    """Check the quotes of a text table as RFC 4180 has them; a quote inside a cell that isn't quoted is a character.
+
+    Args:
+        path: The file.
+        encoding: Its encoding.
+        delimiter: What stands between cells.
+
+    Raises:
+        TableError: Names the row (the header is row 1).
+    """
+    is_plain = not encoding.lower().startswith(_WIDE)
+    if is_plain and _are_all_well_formed(path, delimiter):
+        return
+    rows = itertools.count(1)
+    with _any_size(), path.open(encoding=encoding, errors="replace", newline="") as file:
+        reader = csv.reader(file, delimiter=delimiter, strict=True)
+        try:
+            deque(zip(reader, rows, strict=False), maxlen=0)
+        except csv.Error as error:
+            # `zip` has taken a number for each row before the bad one.
+            row = next(rows)
+            if "end of data" in str(error):
+                raise TableError(f"{path.name}, row {row:,}: a quote is opened and never closed") from None
+            raise TableError(
+                f"{path.name}, row {row:,}: text follows a closing quote in the same cell; "
+                "write a quote inside a quoted cell twice"
+            ) from None
+
+
+@contextmanager
+def _any_size() -> Iterator[None]:
+    """Let cells be as long as they are."""
+    before = csv.field_size_limit((1 << 31) - 1)
+    try:
+        yield
+    finally:
+        csv.field_size_limit(before)
+
+
+def _are_all_well_formed(path: Path, delimiter: str) -> bool:
+    """Whether every quote opens a cell, closes one, or is doubled inside one; a quick look at the bytes.
+
+    Quotes that stand together are one run. Outside a quoted cell a run must stand at the beginning of a cell; a run
+    of odd length opens or closes, and what closes must stand at the end of a cell.
+    """
+    edges = np.zeros(256, np.bool_)
+    edges[list(f"{delimiter}\r\n".encode())] = True
+    is_inside, before = False, ord("\n")
+    with path.open("rb") as file:
+        if file.read(3) != b"\xef\xbb\xbf":
+            file.seek(0)
+        while block := _read_block(file):
+            if _QUOTE in block:
+                data = np.frombuffer(b"%c%b\n" % (before, block), np.uint8)
+                inside = _check_block(data, edges, is_inside)
+                if inside is None:
+                    return False
+                is_inside = inside
+            before = block[-1]
+    return not is_inside
+
+
+def _read_block(file: Any) -> bytes:
+    """A block that doesn't end with a quote, so that no run of quotes is cut."""
+    block: bytes = file.read(_BLOCK)
+    while block.endswith(_QUOTE) and (more := file.read(1)):
+        block += more
+    return block
+
+
+def _check_block(data: Bytes, edges: npt.NDArray[np.bool_], is_inside: bool) -> bool | None:
+    """Whether a block ends inside a quoted cell; None where a quote is out of place.
+
+    Args:
+        data: The byte before the block, the block, and a line break.
+        edges: Which bytes stand between cells, (256,).
+        is_inside: Whether it begins inside a quoted cell.
+    """
+    quotes = np.flatnonzero(data == ord(_QUOTE))
+    starts = quotes[np.diff(quotes, prepend=-2) > 1]
+    stops = quotes[np.diff(quotes, append=len(data) + 1) > 1] + 1
+    odd = (stops - starts) % 2 == 1
+    inside = (np.cumsum(odd) - odd + is_inside) % 2 == 1
+    opens = ~inside
+    closes = (inside & odd) | (opens & ~odd)
+    if not edges[data[starts[opens] - 1]].all() or not edges[data[stops[closes]]].all():
+        return None
+    return bool((np.count_nonzero(odd) + is_inside) % 2)

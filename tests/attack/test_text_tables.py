@@ -1,0 +1,116 @@
+"""Text tables: what is written reads back, cell for cell, and what is broken is refused by its row."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Callable
+from pathlib import Path
+
+import pandas as pd
+import pyarrow as pa
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import igual
+from igual.files.dialects import establish
+from igual.files.formats.text import read_csv, write_csv
+from tests.conftest import Run
+
+Write = Callable[[str, str | bytes], Path]
+CELL = st.text(max_size=8) | st.text(st.sampled_from('",;\t\r\n\ufeff\u2028\x85\x00#= a\x1d'), max_size=5)
+
+
+@settings(max_examples=200)
+@given(width=st.integers(1, 3), data=st.data(), delimiter=st.sampled_from(",;\t"))
+def test_what_is_written_reads_back(
+    tmp_path_factory: pytest.TempPathFactory, width: int, data: st.DataObject, delimiter: str
+) -> None:
+    names = data.draw(
+        st.lists(
+            CELL.filter(lambda c: c.strip("\r\n\t \x00") != ""), min_size=width, max_size=width, unique=True
+        )
+    )
+    rows = data.draw(st.lists(st.tuples(*[CELL] * width), min_size=1, max_size=4))
+    path = tmp_path_factory.mktemp("t") / ("t.tsv" if delimiter == "\t" else "t.csv")
+    columns = [pa.array(column, pa.string()) for column in zip(*rows, strict=True)]
+    write_csv(pa.Table.from_arrays(columns, names=names), path, delimiter)
+    content = path.read_bytes().decode()
+    assert list(csv.reader(io.StringIO(content, newline=""), delimiter=delimiter)) == [
+        names,
+        *map(list, rows),
+    ]
+    if "\x00" not in content:  # where pandas ends the table
+        frame = pd.read_csv(
+            path, sep=delimiter, header=None, skiprows=0, dtype=str, keep_default_na=False, na_filter=False
+        )
+        assert frame.iloc[1:].to_numpy().tolist() == [list(row) for row in rows]
+    if establish(path).delimiter == delimiter:  # it is found out from the rows, which may be too few
+        table, _ = read_csv(path)
+        assert table.column_names == names
+        assert [tuple(row.values()) for row in table.rename_columns(list("abc"[:width])).to_pylist()] == rows
+
+
+@pytest.mark.parametrize(
+    ("content", "said"),
+    [
+        ('a,"b\n1,2\n3,4\n', "row 1: a quote is opened and never closed"),
+        ('a,b\n1,2\n3,"4\n', "row 3: a quote is opened and never closed"),
+        ('a\n"1\n', "row 2: a quote is opened and never closed"),
+        ('a,b\n"1""\n2,3\n', "row 2: a quote is opened and never closed"),
+        ('a,b\n"abc"def,1\n', "row 2: text follows a closing quote in the same cell"),
+        ('a,b\n1,"x"y"\n', "row 2: text follows a closing quote in the same cell"),
+        ("a,b\n1,2\n3,4,5\n6,\xff\n".encode("latin-1"), "row 3: 3 cells found, 2 expected as in the header"),
+    ],
+)  # fmt: skip
+def test_broken_tables_are_refused_by_their_row(write: Write, content: str | bytes, said: str) -> None:
+    with pytest.raises(igual.TableError, match=said):
+        read_csv(write("t.csv", content))
+
+
+@pytest.mark.parametrize(
+    ("content", "rows"),
+    [
+        ('a,b\n5" pipe,1\n"6"" pipe",2\n', ['5" pipe', '6" pipe']),
+        ("\n\r\na,b\nx,1\ny,2\n", ["x", "y"]),
+        ('\ufeff"a",b\n"x\ny",1\n', ["x\ny"]),
+        ("a,b\nü,1\n".encode("utf-32"), ["ü"]),
+        ("a,b\nü,1\n".encode("utf-32-be"), ["ü"]),
+        ("a,b\nü,1\n".encode("utf-16-be"), ["ü"]),
+        ("a,b" + "".join(f",long_name_{n}" for n in range(40_000)) + "\nx,1" + "," * 40_000 + "\n", ["x"]),
+    ],
+)
+def test_odd_tables_are_read_whole(write: Write, content: str | bytes, rows: list[str]) -> None:
+    assert read_csv(write("t.csv", content))[0]["a"].to_pylist() == rows
+
+
+@pytest.mark.parametrize(
+    "name", ["hex", "rot13", "undefined", "idna", "punycode", "unicode_escape", "x\0y", "ü"]
+)
+def test_odd_encodings_are_refused(run: Run, write: Write, name: str) -> None:
+    write("t.csv", "a,b\n1,2\n")
+    with pytest.raises(igual.TableError, match="no encoding is called"):
+        read_csv(Path(write("t.csv", "a,b\n1,2\n")), encoding=name)
+    if "\0" not in name:
+        assert run("survey t.csv --encoding", name).returncode == 2
+
+
+def test_utf_16_without_a_mark(write: Write) -> None:
+    for encoding in ("utf-16-le", "utf-16-be", "utf-32-le"):
+        path = write("t.csv", "a,b\nü,1\n".encode(encoding))
+        assert read_csv(path, encoding=encoding[:6])[0]["a"].to_pylist() == ["ü"]
+
+
+def test_numbers_are_written_in_plain_notation(tmp_path: Path) -> None:
+    table = pa.table({"n": [1e21, 1.5e-9, 123456789012.0], "w": [1, None, 3]})
+    write_csv(table, tmp_path / "n.csv")
+    assert (tmp_path / "n.csv").read_text() == (
+        "n,w\n1000000000000000000000,1\n0.0000000015,\n123456789012,3\n"
+    )
+
+
+def test_what_a_text_table_can_not_hold_is_refused(tmp_path: Path) -> None:
+    for cells in ([["x"]], [{"k": 1}], [b"\xff"]):
+        with pytest.raises(igual.OutputError, match="which a text table can't hold"):
+            write_csv(pa.table({"c": pa.array(cells)}), tmp_path / "n.csv")
