@@ -252,6 +252,7 @@ def test_calls_of_the_readme_type_check(write: Write) -> None:
     assert Label(column="a", codebook="c", otherwise={"text": "?"}).dump_words()["otherwise"] == {"text": "?"}
 
 
+@pytest.mark.filterwarnings("ignore:Passing a BlockManager")  # pandas 2.2 and its own subclasses
 def test_frames_derived_from_pandas_are_taken() -> None:
     class Register(pd.DataFrame):
         """Lives in this module, not in pandas."""

@@ -142,7 +142,7 @@ def test_skos_comes_back_the_same(tmp_path: Path, ending: str) -> None:
     [
         ("l.ttl", "@prefix skos: <", "l.ttl is not valid turtle"),
         ("l.ttl", "", "has no concepts"),
-        ("l.jsonld", "{", "is not valid JSON"),
+        ("l.jsonld", "{", "is not valid json-ld"),
         (
             "l.jsonld",
             '[{"@context": "https://almery.example/c.jsonld"}]',

@@ -98,10 +98,10 @@ def report_reading(source: TableFile) -> None:
 
 
 def apply_files(
-    rulebook: str, table: str, encoding: str | None, only: int | None = None
+    rulebook: str, table: str, encoding: str | None, allowed: Sequence[str], only: int | None = None
 ) -> tuple[Rulebook, TableFile, Account]:
     """Apply a rulebook file to a table file."""
-    whole = load_rulebook(rulebook)
+    whole = load_rulebook(rulebook, allowed)
     for one, other in whole.rulings.list_contested():
         show_line(
             f"{quote_value(one.column)}: {quote_value(one.value)} was ruled {quote_value(one.ruling)} by {one.by} and "

@@ -19,6 +19,12 @@ encoding_option = click.option(
 force_option = click.option(
     "--force", is_flag=True, help="Replace whatever stands where an output goes, except for the inputs."
 )
+allow_outside_option = click.option(
+    "--allow-outside",
+    metavar="FOLDER",
+    multiple=True,
+    help="Let the rulebook read lists, and write to them, in FOLDER, outside its own.",
+)
 json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON for machines.")
 
 

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import click
 
 from igual.cli._options import (
+    allow_outside_option,
     encoding_option,
     force_option,
     json_option,
@@ -48,6 +49,7 @@ if TYPE_CHECKING:
 )
 @click.option("--out-encoding", metavar="NAME", help="Encoding of text outputs; UTF-8 unless given.")
 @force_option
+@allow_outside_option
 @encoding_option
 @json_option
 def apply(
@@ -57,6 +59,7 @@ def apply(
     only: int | None,
     escape_formulas: bool,
     out_encoding: str | None,
+    allow_outside: tuple[str, ...],
     force: bool,
     encoding: str | None,
     as_json: bool,
@@ -78,7 +81,7 @@ def apply(
             "Nothing to do: give --preview N to look, or --out FILE to write the clean table."
         )
     endings = _check_endings(named)
-    book, source, account = apply_files(rulebook, table, encoding, only)
+    book, source, account = apply_files(rulebook, table, encoding, allow_outside, only)
     run = _Run(rulebook, book, source, account, *_rebuild(book, source, account, files["out"]))
     _write_outputs(run, named, endings, _TextStyle(escape_formulas, out_encoding), force)
     hints = find_hints(account)

@@ -4,7 +4,14 @@ from __future__ import annotations
 
 import click
 
-from igual.cli._options import encoding_option, json_option, print_json, rulebook_argument, table_argument
+from igual.cli._options import (
+    allow_outside_option,
+    encoding_option,
+    json_option,
+    print_json,
+    rulebook_argument,
+    table_argument,
+)
 
 
 @click.command(short_help="See whether everything is settled, labelled, listed and in form.")
@@ -17,6 +24,7 @@ from igual.cli._options import encoding_option, json_option, print_json, ruleboo
     help="Tolerate up to N rows of a kind (open=12), or a share of them (unlisted=0.5%).",
 )
 @click.option("--since", "earlier", metavar="CROSSWALK", help="Compare with the crosswalk of an earlier run.")
+@allow_outside_option
 @encoding_option
 @json_option
 def check(
@@ -24,6 +32,7 @@ def check(
     table: str,
     allow: tuple[str, ...],
     earlier: str | None,
+    allow_outside: tuple[str, ...],
     encoding: str | None,
     as_json: bool,
 ) -> int:
@@ -53,7 +62,7 @@ def check(
 
     allowed = {one.kind: one for one in map(read_allowance, allow)}
     before = load_crosswalk(earlier) if earlier is not None else None
-    book, source, account = apply_files(rulebook, table, encoding)
+    book, source, account = apply_files(rulebook, table, encoding, allow_outside)
     rows = source.table.num_rows
     findings = list_findings(account, rows, [ruling for ruling, _ in find_stale_rulings(book)])
     compared = compare_crosswalks(before, account.crosswalk) if before is not None else []

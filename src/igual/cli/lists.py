@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from igual.cli._options import json_option, print_json
+from igual.cli._options import allow_outside_option, json_option, print_json
 
 
 @click.command(short_help="Compare two versions of a reference list.")
@@ -12,8 +12,16 @@ from igual.cli._options import json_option, print_json
 @click.argument("new")
 @click.option("--rulebook", metavar="RULEBOOK", help="Say which of its rules and rulings the changes touch.")
 @click.option("--list", "name", metavar="NAME", help="What the rulebook calls the list, if it has several.")
+@allow_outside_option
 @json_option
-def lists(old: str, new: str, rulebook: str | None, name: str | None, as_json: bool) -> None:
+def lists(
+    old: str,
+    new: str,
+    rulebook: str | None,
+    name: str | None,
+    allow_outside: tuple[str, ...],
+    as_json: bool,
+) -> None:
     """Compare two versions of a reference list: entries added, removed and renamed, and what that touches.
 
     Example:  igual lists species-2025.csv species.csv --rulebook trees.toml --list species
@@ -32,7 +40,7 @@ def lists(old: str, new: str, rulebook: str | None, name: str | None, as_json: b
     changes = compare_versions(before, now)
     affected = []
     if rulebook is not None:
-        book = load_rulebook(rulebook)
+        book = load_rulebook(rulebook, allow_outside)
         named = name or (next(iter(book.lists)) if len(book.lists) == 1 else None)
         if named is None or named not in book.lists:
             near = did_you_mean(named or "", book.lists)

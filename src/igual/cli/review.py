@@ -8,7 +8,13 @@ from typing import TYPE_CHECKING
 
 import click
 
-from igual.cli._options import encoding_option, json_option, print_json, rulebook_argument
+from igual.cli._options import (
+    allow_outside_option,
+    encoding_option,
+    json_option,
+    print_json,
+    rulebook_argument,
+)
 
 if TYPE_CHECKING:
     from igual.rulings import Rulings
@@ -25,6 +31,7 @@ if TYPE_CHECKING:
 @click.option(
     "--add-to-lists", is_flag=True, help="Write new entries and aliases back to the lists' CSV files."
 )
+@allow_outside_option
 @encoding_option
 @json_option
 def review(
@@ -35,6 +42,7 @@ def review(
     look: bool,
     overrule: bool,
     add_to_lists: bool,
+    allow_outside: tuple[str, ...],
     encoding: str | None,
     as_json: bool,
 ) -> int:
@@ -65,7 +73,7 @@ def review(
     kept, status = rulings_file(rulebook), 0
     who = by or user()
     if sheet is not None:
-        book = load_rulebook(rulebook)
+        book = load_rulebook(rulebook, allow_outside)
         answers = read_sheet(sheet, encoding)
 
         def check(known: Rulings) -> Review:
@@ -88,9 +96,9 @@ def review(
             raise click.UsageError(
                 "Asking one by one needs a terminal; write a sheet with igual apply --open FILE, and give it here."
             )
-        book, _, account = apply_files(rulebook, table, encoding)
+        book, _, account = apply_files(rulebook, table, encoding, allow_outside)
         ask_one_by_one(book, account, kept, who)
     if add_to_lists and not look:
-        for line in add_to_list_files(load_rulebook(rulebook)):
+        for line in add_to_list_files(load_rulebook(rulebook, allow_outside)):
             show_line(line, err=as_json)
     return status

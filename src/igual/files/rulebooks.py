@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import os
 import tomllib
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, ClassVar
+from typing import Any, ClassVar, NamedTuple
 
 import tomlkit
 from pydantic import Field, model_validator
@@ -22,7 +22,7 @@ from igual.files.lists import (
 )
 from igual.files.outputs import outputs
 from igual.files.rulings import load_rulings, rulings_file
-from igual.files.sources import existing_file
+from igual.files.sources import existing_file, file_within
 from igual.lists import SHELVES, Codebook, CodeMeaning, Need, PairList, ReferenceList, ShelfName
 from igual.rules.base import Rule
 from igual.rules.check import Check
@@ -114,8 +114,17 @@ class _FileWords(Settings):
     rule: tuple[dict[str, Any], ...] = ()
 
 
-def load_rulebook(path: str | os.PathLike[str]) -> Rulebook:
+def load_rulebook(
+    path: str | os.PathLike[str], allow_outside: Iterable[str | os.PathLike[str]] = ()
+) -> Rulebook:
     """Read a rulebook; `file` of a list or codebook is taken from the rulebook's folder.
+
+    Args:
+        path: The file.
+        allow_outside: Folders beside the rulebook's own in which its files may lie.
+
+    Returns:
+        The rulebook, with the rulings beside it.
 
     Raises:
         RulebookError: With one message that names the file, the rule and the nearest valid word.
@@ -132,8 +141,28 @@ def load_rulebook(path: str | os.PathLike[str]) -> Rulebook:
     except RecursionError:
         raise RulebookError(f"{found.name} is not valid TOML: it is nested too deeply") from None
     with error_context(found.name, RulebookError):
-        book = _build(given, found.parent)
-        return replace(book, rulings=load_rulings(rulings_file(found)))
+        folder = _Folder(found.parent, tuple(allow_outside))
+        book = _build(given, folder)
+        rulings = rulings_file(found)
+        if os.path.lexists(rulings):
+            folder.find(rulings.name)
+        return replace(book, rulings=load_rulings(rulings))
+
+
+class _Folder(NamedTuple):
+    """Where a rulebook's files may lie.
+
+    Attributes:
+        own: The rulebook's folder.
+        allowed: More folders.
+    """
+
+    own: Path
+    allowed: tuple[str | os.PathLike[str], ...] = ()
+
+    def find(self, name: str) -> Path:
+        """Find a file that the rulebook names."""
+        return file_within(self.own, name, self.allowed, RulebookError)
 
 
 def _explain_toml(error: str) -> str:
@@ -143,7 +172,7 @@ def _explain_toml(error: str) -> str:
     return ""
 
 
-def _build(given: dict[str, Any], folder: Path) -> Rulebook:
+def _build(given: dict[str, Any], folder: _Folder) -> Rulebook:
     for word in ("rule", "check"):
         if isinstance(given.get(word), dict):
             raise RulebookError(f"[{word}] is one table; write [[{word}]] for each {word}")
@@ -182,10 +211,10 @@ def _users(rules: Sequence[Rule], shelf: ShelfName, name: str) -> str:
     return f" (rule {' and '.join(numbers)})" if numbers else ""
 
 
-def _reference_list(given: dict[str, Any], folder: Path) -> ReferenceList:
+def _reference_list(given: dict[str, Any], folder: _Folder) -> ReferenceList:
     words = _ListWords(**given)
     if words.file is not None:
-        found = load_reference_list(folder / words.file, language=words.language)
+        found = load_reference_list(folder.find(words.file), language=words.language)
     elif words.sql is not None:
         found = build_reference_list(_queried(words), "the query")
     else:
@@ -193,10 +222,10 @@ def _reference_list(given: dict[str, Any], folder: Path) -> ReferenceList:
     return replace(found, read_with=words.read_with())
 
 
-def _codebook(given: dict[str, Any], folder: Path) -> Codebook:
+def _codebook(given: dict[str, Any], folder: _Folder) -> Codebook:
     words = _CodebookWords(**given)
     if words.file is not None:
-        found = load_codebook(folder / words.file, language=words.language)
+        found = load_codebook(folder.find(words.file), language=words.language)
     elif words.sql is not None:
         found = build_codebook(_queried(words), "the query")
     else:
@@ -210,12 +239,12 @@ def _queried(words: _QueriedWords) -> dict[str, list[str]]:
     return run_query(url_of(words.database or ""), words.sql or "")
 
 
-def _pair_list(given: dict[str, Any], folder: Path) -> PairList:
+def _pair_list(given: dict[str, Any], folder: _Folder) -> PairList:
     words = _PairWords(**given)
-    return load_pair_list(folder / words.file) if words.file is not None else PairList(words.pairs or {})
+    return load_pair_list(folder.find(words.file)) if words.file is not None else PairList(words.pairs or {})
 
 
-_READ: Mapping[ShelfName, Callable[[dict[str, Any], Path], Any]] = {
+_READ: Mapping[ShelfName, Callable[[dict[str, Any], _Folder], Any]] = {
     "lists": _reference_list,
     "codebooks": _codebook,
     "pairs": _pair_list,

@@ -7,10 +7,12 @@ from __future__ import annotations
 
 import json
 import os
+import threading
 import warnings
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, NoReturn
 from urllib.parse import quote
 
 from igual.errors import ListError, OutputError, error_context
@@ -23,6 +25,8 @@ SKOS_ENDINGS = tuple(_FORMATS)
 _LARGEST = 256 << 20
 _SEVERAL = "|"
 _BASE = "urn:igual:entry:"
+# rdflib has one loader of contexts for the whole process.
+_LOADING = threading.Lock()
 _PREFIX = "http://www.w3.org/2004/02/skos/core#"
 
 
@@ -66,14 +70,16 @@ def _parse(rdflib: Any, path: Path) -> Any:
     if path.stat().st_size > _LARGEST:
         raise ListError(f"{path.name} is too large to be a list")
     content, kind = path.read_bytes(), _FORMATS[path.suffix.lower()]
-    if path.suffix.lower() == ".jsonld":
-        _refuse_remote(content, path.name)
     graph = rdflib.Graph()
     try:
-        with warnings.catch_warnings():
+        with warnings.catch_warnings(), _nothing_fetched(path.name):
             # rdflib's JSON-LD uses what rdflib deprecates.
             warnings.simplefilter("ignore", DeprecationWarning)
             graph.parse(data=content, format=kind, publicID=_BASE)
+    except ListError:
+        raise
+    except RecursionError:
+        raise ListError(f"{path.name} is not valid {kind}: it is nested too deeply") from None
     except Exception as error:
         # Each parser of rdflib raises errors of its own.
         lines = str(error).strip().splitlines() or [type(error).__name__]
@@ -148,25 +154,20 @@ def _only_language(graph: Any, skos: Any, name: str) -> str | None:
     return tags[0] if tags else None
 
 
-def _refuse_remote(content: bytes, name: str) -> None:
-    """Raise ListError where a JSON-LD file would have its context fetched from somewhere."""
-    try:
-        given = json.loads(content)
-    except (ValueError, RecursionError) as error:
-        raise ListError(f"{name} is not valid JSON: {error}") from None
-    waiting = [given]
-    while waiting:
-        part = waiting.pop()
-        if isinstance(part, dict):
-            contexts = part.get("@context", [])
-            for context in contexts if isinstance(contexts, list) else [contexts]:
-                if isinstance(context, str) or (isinstance(context, dict) and "@import" in context):
-                    raise ListError(
-                        f"{name}: its @context lies elsewhere; nothing is fetched: put it into the file"
-                    )
-            waiting += part.values()
-        elif isinstance(part, list):
-            waiting += part
+@contextmanager
+def _nothing_fetched(name: str) -> Iterator[None]:
+    """Make the loader of JSON-LD contexts refuse whatever stands outside the document, in whatever form it is named."""
+    from rdflib.plugins.shared.jsonld import context
+
+    def refuse(*_: Any, **__: Any) -> NoReturn:
+        raise ListError(f"{name}: its @context lies elsewhere; nothing is fetched: put it into the file")
+
+    with _LOADING:
+        loader, context.source_to_json = context.source_to_json, refuse
+        try:
+            yield
+        finally:
+            context.source_to_json = loader
 
 
 def write_concepts(reference: ReferenceList, path: str | os.PathLike[str], language: str | None) -> None:

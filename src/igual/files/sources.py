@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import re
 import warnings
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -37,6 +37,37 @@ def existing_file(path: str | os.PathLike[str], error: type[IgualError] = TableE
     if not os.access(found, os.R_OK):
         raise error(f"{path}: you are not allowed to read this file")
     return found
+
+
+def file_within(
+    folder: Path, name: str, allowed: Iterable[str | os.PathLike[str]], error: type[IgualError]
+) -> Path:
+    """A file that another names, if it lies in that one's folder or below, or in a folder that the caller allows.
+
+    Args:
+        folder: Where the file lies that names it.
+        name: The path as it is named there.
+        allowed: More folders.
+        error: The class of the error.
+
+    Returns:
+        The path.
+
+    Raises:
+        IgualError: Of the given class, for a file elsewhere; symbolic links count by where they lead.
+    """
+    path = folder / name
+    if not _URL.match(name):
+        try:
+            roots = [Path(root).resolve() for root in (folder, *allowed)]
+            is_within = any(path.resolve().is_relative_to(root) for root in roots)
+        except (OSError, ValueError, RuntimeError):
+            raise error(f"{name[:200]!r} can't be a file's name") from None
+        if not is_within:
+            raise error(
+                f"{name!r} lies outside the rulebook's folder; --allow-outside FOLDER (allow_outside=) allows that"
+            )
+    return existing_file(path if not _URL.match(name) else name, error)
 
 
 @contextmanager

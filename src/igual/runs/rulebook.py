@@ -79,11 +79,14 @@ class Rulebook:
         return f"<igual.Rulebook of {count}{checks}{': ' if rules else ''}{', '.join(rules[:8])}{more}>"
 
     @classmethod
-    def load(cls, path: str | os.PathLike[str]) -> Rulebook:
-        """Read a rulebook file; its lists and codebooks are looked for beside it.
+    def load(
+        cls, path: str | os.PathLike[str], *, allow_outside: Sequence[str | os.PathLike[str]] = ()
+    ) -> Rulebook:
+        """Read a rulebook file; its lists and codebooks are looked for in its folder.
 
         Args:
             path: The file (.toml).
+            allow_outside: Folders beside the rulebook's own in which the files that it names may lie.
 
         Returns:
             The rulebook, with the rulings beside it.
@@ -93,7 +96,7 @@ class Rulebook:
         """
         from igual.files.rulebooks import load_rulebook
 
-        return load_rulebook(path)
+        return load_rulebook(path, allow_outside)
 
     def save(self, path: str | os.PathLike[str]) -> None:
         """Write a rulebook file that `load` reads as an equal rulebook.
