@@ -7,15 +7,21 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from typing import Any
 
 from igual.errors import ListError, TableError
+from igual.files.sources import existing_file
 
-_READS = re.compile(r"^\s*(?:--[^\n]*\n\s*)*(?:select|with|values|table)\b", re.IGNORECASE)
+_READS = re.compile(r"^(?:\s|--[^\n]*\n|/\*.*?\*/)*(?:select|with|values|table)\b", re.IGNORECASE | re.DOTALL)
 _ENVIRONMENT = "IGUAL_DATABASE_"
-_MOST_ROWS = 10_000_000
+MOST_ROWS = 2_000_000
+_FETCHED = 10_000
+_LONGEST_CELL = 1 << 24
+QUERY_SECONDS = 60
+_TOO_LONG = f"the query took longer than {QUERY_SECONDS} seconds"
 
 
 def url_of(name: str) -> str:
@@ -74,17 +80,30 @@ def translate_errors(sqlalchemy: Any) -> Iterator[None]:
 
 
 def run_query(url: str, query: str) -> dict[str, list[str]]:
-    """What a query gives, as columns of texts. Raises ListError for one that does anything but read."""
+    """What a query gives, as columns of texts; it may be a stranger's, so that it can do nothing but read.
+
+    The database itself holds it to one statement that reads, and ends it when it takes too long. What the role may
+    read, the query may read.
+
+    Args:
+        url: Of the database: SQLite, or PostgreSQL by the driver psycopg.
+        query: One statement; a `%` in it is a character.
+
+    Returns:
+        Column name to texts; missing is an empty text.
+
+    Raises:
+        ListError: For a query that does anything but read, takes too long, or gives too many rows.
+        TableError: For what the database says.
+    """
     if not _READS.match(query):
         raise ListError("a query for a list starts with select or with")
-    engine = engine_for(url)
+    engine = engine_for(_with_safe_driver(url))
+    read = _READERS.get(engine.dialect.name)
+    if read is None:
+        raise ListError(f"a list comes from SQLite or PostgreSQL; found a URL of {engine.dialect.name}")
     try:
-        with reading(engine) as connection:
-            found = connection.exec_driver_sql(query)
-            names = list(found.keys())
-            rows = found.fetchmany(_MOST_ROWS + 1)
-            if len(rows) > _MOST_ROWS:
-                raise ListError(f"the query gives more than {_MOST_ROWS:,} rows, too many for a list")
+        names, rows = read(engine, query)
     finally:
         engine.dispose()
     columns = list(zip(*rows, strict=True)) if rows else [() for _ in names]
@@ -92,3 +111,83 @@ def run_query(url: str, query: str) -> dict[str, list[str]]:
         name: ["" if cell is None else str(cell) for cell in column]
         for name, column in zip(names, columns, strict=True)
     }
+
+
+def _with_safe_driver(url: str) -> str:
+    """The URL with the driver that sends one statement at a time, where PostgreSQL has several drivers."""
+    return re.sub(r"^postgres(ql)?(\+\w+)?://", "postgresql+psycopg://", url)
+
+
+def _read_from_sqlite(engine: Any, query: str) -> tuple[list[str], list[Any]]:
+    """Rows from SQLite, whose authorizer lets nothing happen but reading.
+
+    SQLite's own `execute` takes one statement.
+    """
+    import sqlite3
+
+    import sqlalchemy
+
+    place = engine.url.database
+    if place and place != ":memory:" and not place.startswith("file:"):
+        existing_file(place, ListError)
+    allowed = {sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, sqlite3.SQLITE_FUNCTION, sqlite3.SQLITE_RECURSIVE}
+    deadline = time.monotonic() + QUERY_SECONDS
+
+    def authorize(action: int, *about: str | None) -> int:
+        is_harmless = action in allowed and "load_extension" not in about
+        return sqlite3.SQLITE_OK if is_harmless else sqlite3.SQLITE_DENY
+
+    with translate_errors(sqlalchemy), engine.connect() as connection:
+        raw = connection.connection.dbapi_connection
+        raw.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, _LONGEST_CELL)
+        raw.set_authorizer(authorize)
+        # SQLite asks it every so many steps, also in a query without end, and so interrupts are seen too.
+        raw.set_progress_handler(lambda: time.monotonic() > deadline, 10_000)
+        try:
+            found = raw.execute(query)
+            rows = _fetch(found, deadline)
+            return [column[0] for column in found.description], rows
+        except sqlite3.Error as error:
+            if time.monotonic() > deadline:
+                raise ListError(_TOO_LONG) from None
+            if "not authorized" in str(error):
+                raise ListError("a query for a list may only read; this one does more") from None
+            raise TableError(f"the database says: {error}") from None
+        finally:
+            raw.set_progress_handler(None, 0)
+            raw.set_authorizer(None)
+
+
+def _read_from_postgresql(engine: Any, query: str) -> tuple[list[str], list[Any]]:
+    """Rows from PostgreSQL by a cursor on the server: it takes one query, in a transaction that only reads."""
+    import sqlalchemy
+
+    deadline = time.monotonic() + QUERY_SECONDS
+    with translate_errors(sqlalchemy), engine.connect() as connection:
+        connection.execute(sqlalchemy.text("set transaction read only"))
+        connection.execute(sqlalchemy.text(f"set local statement_timeout = {1000 * QUERY_SECONDS}"))
+        # A cursor on the server is declared by the extended protocol, which refuses a second statement; without
+        # parameters the driver leaves every % alone.
+        streaming = connection.execution_options(stream_results=True, no_parameters=True)
+        try:
+            found = streaming.exec_driver_sql(query)
+            return list(found.keys()), _fetch(found, deadline)
+        finally:
+            connection.rollback()
+
+
+def _fetch(cursor: Any, deadline: float) -> list[Any]:
+    rows: list[Any] = []
+    while some := cursor.fetchmany(_FETCHED):
+        rows += some
+        if len(rows) > MOST_ROWS:
+            raise ListError(f"the query gives more than {MOST_ROWS:,} rows, too many for a list")
+        if time.monotonic() > deadline:
+            raise ListError(_TOO_LONG)
+    return rows
+
+
+_READERS: Mapping[str, Callable[[Any, str], tuple[list[str], list[Any]]]] = {
+    "sqlite": _read_from_sqlite,
+    "postgresql": _read_from_postgresql,
+}

@@ -12,6 +12,7 @@ from typing import Any
 
 from igual.errors import IgualError, OutputError, RulingError, did_you_mean
 from igual.files.csv_cells import guarded, unguarded
+from igual.files.formats.xlsx import cell_text, escape_text, rows_of
 from igual.files.outputs import outputs
 from igual.files.rulings import record_review
 from igual.files.sources import existing_file
@@ -34,6 +35,7 @@ _XLSX = ".xlsx"
 SHEET_ENDINGS = (".csv", ".tsv", _XLSX)
 # A cell of a spreadsheet holds no more.
 _MOST_CHARACTERS = 32_767
+_MOST_DIGITS = 15
 
 
 def sheet_ending(path: str | os.PathLike[str]) -> str:
@@ -95,7 +97,6 @@ def write_sheet(waiting: Sequence[OpenValue], path: Path, ending: str) -> None:
 
 def _write_xlsx(rows: Sequence[dict[str, Any]], choices: Sequence[Sequence[str]], path: Path) -> None:
     from openpyxl import Workbook
-    from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
     from openpyxl.styles import Alignment, Font, PatternFill
     from openpyxl.utils import get_column_letter
     from openpyxl.worksheet.datavalidation import DataValidation
@@ -110,7 +111,7 @@ def _write_xlsx(rows: Sequence[dict[str, Any]], choices: Sequence[Sequence[str]]
     def put(where: Any, row: int, column: int, given: Any) -> None:
         cell = where.cell(row, column)
         if isinstance(given, str):
-            cell.value = ILLEGAL_CHARACTERS_RE.sub("\ufffd", given)[:_MOST_CHARACTERS]
+            cell.value = escape_text(given)[:_MOST_CHARACTERS]
             cell.data_type = "s"  # never a formula, whatever it starts with
             cell.number_format = "@"
         elif given is not None:
@@ -198,7 +199,7 @@ def _answer(number: int, cells: dict[str, Any]) -> Answer:
     wrong = ""
     texts = {}
     for name, cell in cells.items():
-        text = _text(cell)
+        text = cell_text(cell) or ""
         texts[name] = unguarded(text)
         if not isinstance(cell, str | None) and name in ("value", "ruling") and text:
             kind = (
@@ -212,21 +213,11 @@ def _answer(number: int, cells: dict[str, Any]) -> Answer:
         texts.get("column", "").strip(),
         texts.get("value", ""),
         texts.get("shown", ""),
-        int(rows) if rows.isdecimal() else 0,
+        int(rows) if rows.isdecimal() and len(rows) <= _MOST_DIGITS else 0,
         texts.get("ruling", ""),
         texts.get("reason", ""),
         wrong,
     )
-
-
-def _text(cell: Any) -> str:
-    if cell is None:
-        return ""
-    if isinstance(cell, bool):
-        return str(cell).upper()
-    if isinstance(cell, float) and cell.is_integer():
-        return str(int(cell))
-    return str(cell)
 
 
 def _csv_lines(path: Path, encoding: str | None) -> Iterator[list[Any]]:
@@ -242,8 +233,6 @@ def _csv_lines(path: Path, encoding: str | None) -> Iterator[list[Any]]:
 
 
 def _xlsx_lines(path: Path) -> Iterator[list[Any]]:
-    from igual.files.formats.xlsx import rows_of
-
     try:
         lines = rows_of(path)
     except IgualError as error:
