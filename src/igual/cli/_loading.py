@@ -12,11 +12,19 @@ from igual.column import Column
 from igual.engines import Source
 from igual.engines.arrow import ArrowEngine
 from igual.errors import RulebookError, TableError, error_context
+from igual.files.csv_cells import guarded
 from igual.files.existing import NewFile, refuse_to_replace
 from igual.files.formats.base import TableFile
 from igual.files.outputs import outputs
 from igual.files.rulebooks import load_rulebook
-from igual.files.tables import checked_ending, open_table_file, read_table, table_of, write_table
+from igual.files.tables import (
+    checked_ending,
+    is_text_ending,
+    open_table_file,
+    read_table,
+    table_of,
+    write_table,
+)
 from igual.report.progress import show_progress
 from igual.report.terminal import show_line
 from igual.report.wording import quote_value
@@ -69,7 +77,9 @@ class Output(NamedTuple):
     records: Sequence[Mapping[str, Any]]
 
 
-def write_records(wanted: Iterable[Output], inputs: Iterable[str | Path], *, force: bool) -> None:
+def write_records(
+    wanted: Iterable[Output], inputs: Iterable[str | Path], *, force: bool, escape_formulas: bool
+) -> None:
     """Write records to the files that were asked for, all or none; reasons become their kinds."""
     named = [(output, checked_ending(output.path)) for output in wanted if output.path]
     with outputs(map(Path, inputs)) as staged:
@@ -84,7 +94,8 @@ def write_records(wanted: Iterable[Output], inputs: Iterable[str | Path], *, for
                 else record
                 for record in map(dict, output.records)
             ]
-            write_table(table_of(flat, output.new.columns), place, ending)
+            made = table_of(flat, output.new.columns)
+            write_table(guarded(made) if escape_formulas and is_text_ending(ending) else made, place, ending)
 
 
 def report_reading(source: TableFile) -> None:

@@ -19,6 +19,11 @@ encoding_option = click.option(
 force_option = click.option(
     "--force", is_flag=True, help="Replace whatever stands where an output goes, except for the inputs."
 )
+escape_option = click.option(
+    "--escape-formulas",
+    is_flag=True,
+    help="In text outputs put ' before cells and column names that spreadsheets take for formulas.",
+)
 allow_outside_option = click.option(
     "--allow-outside",
     metavar="FOLDER",

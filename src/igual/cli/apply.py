@@ -11,6 +11,7 @@ import click
 from igual.cli._options import (
     allow_outside_option,
     encoding_option,
+    escape_option,
     force_option,
     json_option,
     print_json,
@@ -44,9 +45,7 @@ if TYPE_CHECKING:
     "--open", "open_", metavar="FILE", help="Write what waits for rulings to a sheet (.xlsx, .csv)."
 )
 @click.option("--record", metavar="FILE", help="Write what was read, done, found and written (.json).")
-@click.option(
-    "--escape-formulas", is_flag=True, help="In CSV put ' before cells that spreadsheets take for formulas."
-)
+@escape_option
 @click.option("--out-encoding", metavar="NAME", help="Encoding of text outputs; UTF-8 unless given.")
 @force_option
 @allow_outside_option
@@ -73,6 +72,8 @@ def apply(
                igual apply trees.toml trees.csv --out clean.csv --open open.xlsx --record run.json
     """
     from igual.cli._loading import apply_files
+    from igual.files.csv_cells import guarded
+    from igual.files.tables import is_text_ending
     from igual.runs.hints import find_hints
 
     named = {what: path for what in _NAMES if (path := {**files, "open": open_}[what])}
@@ -83,6 +84,8 @@ def apply(
     endings = _check_endings(named)
     book, source, account = apply_files(rulebook, table, encoding, allow_outside, only)
     run = _Run(rulebook, book, source, account, *_rebuild(book, source, account, files["out"]))
+    if escape_formulas and "out" in named and is_text_ending(endings["out"]):
+        run = run._replace(clean=guarded(run.clean))
     _write_outputs(run, named, endings, _TextStyle(escape_formulas, out_encoding), force)
     hints = find_hints(account)
     if as_json:
@@ -209,7 +212,7 @@ def _write_outputs(
             write_crosswalk(account.crosswalk, path, ending)
 
     writers: dict[str, Callable[[Path, str], None]] = {
-        "out": lambda path, ending: write_as_table(run.clean, path, ending),
+        "out": lambda path, ending: write_table(run.clean, path, ending, text_style),
         "trail": lambda path, ending: write_as_table(account.trail, path, ending),
         "crosswalk": write_walk,
         "open": lambda path, ending: write_sheet(account.waiting, path, ending),

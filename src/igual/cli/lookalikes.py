@@ -6,7 +6,14 @@ from pathlib import Path
 
 import click
 
-from igual.cli._options import encoding_option, force_option, json_option, print_json, table_argument
+from igual.cli._options import (
+    encoding_option,
+    escape_option,
+    force_option,
+    json_option,
+    print_json,
+    table_argument,
+)
 
 
 @click.command(short_help="Find values of a column that are probably one.")
@@ -26,6 +33,7 @@ from igual.cli._options import encoding_option, force_option, json_option, print
 @click.option("--out", "-o", metavar="FILE", help="Write the groups here (.csv, .tsv, .parquet).")
 @click.option("--pairs", metavar="FILE", help="Write a pair list for the rule 'replace' here (.csv).")
 @click.option("--rulings", metavar="FILE", help="Write a sheet of rulings here (.csv).")
+@escape_option
 @force_option
 @encoding_option
 @json_option
@@ -38,6 +46,7 @@ def lookalikes(
     out: str | None,
     pairs: str | None,
     rulings: str | None,
+    escape_formulas: bool,
     force: bool,
     encoding: str | None,
     as_json: bool,
@@ -70,7 +79,7 @@ def lookalikes(
             records.list_as_rulings(found.members, column),
         ),
     )
-    write_records(named, inputs, force=force)
+    write_records(named, inputs, force=force, escape_formulas=escape_formulas)
     if as_json:
         print_json({"column": column, "lookalikes": records.list_lookalikes(found.members)})
         return

@@ -6,7 +6,14 @@ from typing import Any
 
 import click
 
-from igual.cli._options import encoding_option, force_option, json_option, print_json, table_argument
+from igual.cli._options import (
+    encoding_option,
+    escape_option,
+    force_option,
+    json_option,
+    print_json,
+    table_argument,
+)
 from igual.matching.thresholds import DEFAULTS, Thresholds
 
 _SHARE = click.FloatRange(0, 1)
@@ -51,6 +58,7 @@ _SHARE = click.FloatRange(0, 1)
 @click.option(
     "--out", "-o", metavar="FILE", help="Write every value with its match here (.csv, .tsv, .parquet)."
 )
+@escape_option
 @force_option
 @encoding_option
 @json_option
@@ -66,6 +74,7 @@ def match(
     case_sensitive: bool,
     top: int,
     out: str | None,
+    escape_formulas: bool,
     force: bool,
     encoding: str | None,
     as_json: bool,
@@ -95,7 +104,12 @@ def match(
         found = match_column(values, MatchIndex(reference), by or WAYS, thresholds, give, on_progress)
     columns = MATCHES if give is None else (*MATCHES, "given")
     new = NewFile("table", tuple(columns))
-    write_records([Output(out, new, list_matches(found) if out else ())], [source.path, list_], force=force)
+    write_records(
+        [Output(out, new, list_matches(found) if out else ())],
+        [source.path, list_],
+        force=force,
+        escape_formulas=escape_formulas,
+    )
     if as_json:
         counts = {
             status: {"values": values, "rows": rows}

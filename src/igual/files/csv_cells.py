@@ -2,29 +2,51 @@
 
 from __future__ import annotations
 
+import re
+
 import pyarrow as pa
 import pyarrow.compute as pc
 
-_STARTS = "=+-@\t\r"
+from igual.column import TEXT, to_mask
+
 _GUARD = "'"
+# Programs skip spaces, tabs and line breaks before a sign, and some read signs in full width as their plain forms. A
+# text that has an apostrophe before such a start gets another, so that taking one off gives back what was there.
+_FORMULA = "^'*(?:[\\s\\x00-\\x1f\u00a0\ufeff]*[=+\\-@＝＋－＠]|[\\t\\r\\n])"
+_NUMBER = r"^[+-]?\d+([.,]\d+)?$"
+_IS_FORMULA, _IS_NUMBER = re.compile(_FORMULA), re.compile(_NUMBER)
 
 
 def guarded(table: pa.Table) -> pa.Table:
-    """The table with an apostrophe before texts that would become formulas; numbers stay."""
+    """The table with an apostrophe before texts and column names that would become formulas; numbers stay."""
     columns = []
     for column in table.columns:
         kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
         if not (pa.types.is_string(kind) or pa.types.is_large_string(kind)):
             columns.append(column)
             continue
-        texts = column.cast(pa.large_string())
-        number = pc.match_substring_regex(texts, r"^[+-]?\d+([.,]\d+)?$")
-        flagged = pc.and_not(pc.match_substring_regex(texts, r"^[=+\-@\t\r]"), number)
-        empty, mark = pa.scalar("", pa.large_string()), pa.scalar(_GUARD, pa.large_string())
+        texts = column.cast(TEXT)
+        flagged = pc.and_not(
+            pc.match_substring_regex(texts, _FORMULA), pc.match_substring_regex(texts, _NUMBER)
+        )
+        if not any(to_mask(part).any() for part in flagged.chunks):
+            columns.append(column)
+            continue
+        empty, mark = pa.scalar("", TEXT), pa.scalar(_GUARD, TEXT)
         columns.append(pc.if_else(flagged, pc.binary_join_element_wise(mark, texts, empty), texts))
-    return pa.Table.from_arrays(columns, names=table.column_names)
+    return pa.Table.from_arrays(columns, names=[_guard(name) for name in table.column_names])
+
+
+def _guard(text: str) -> str:
+    is_formula = _IS_FORMULA.search(text) is not None and not _IS_NUMBER.search(text)
+    return f"{_GUARD}{text}" if is_formula else text
 
 
 def unguarded(text: str) -> str:
-    """A text without the apostrophe that guards it."""
-    return text[1:] if text[:1] == _GUARD and text[1:2] and text[1] in _STARTS else text
+    """A text without the apostrophe that guards it.
+
+    Example:
+        >>> unguarded("'=1+1"), unguarded("'s-Hertogenbosch")
+        ('=1+1', "'s-Hertogenbosch")
+    """
+    return text[1:] if text[:1] == _GUARD and _guard(text[1:]) == text else text

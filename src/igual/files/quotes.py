@@ -37,7 +37,7 @@ def refuse_malformed_quotes(path: Path, encoding: str, delimiter: str) -> None:
     if is_plain and _are_all_well_formed(path, delimiter):
         return
     rows = itertools.count(1)
-    with _any_size(), path.open(encoding=encoding, errors="replace", newline="") as file:
+    with csv_of_any_size(), path.open(encoding=encoding, errors="replace", newline="") as file:
         reader = csv.reader(file, delimiter=delimiter, strict=True)
         try:
             deque(zip(reader, rows, strict=False), maxlen=0)
@@ -53,7 +53,7 @@ def refuse_malformed_quotes(path: Path, encoding: str, delimiter: str) -> None:
 
 
 @contextmanager
-def _any_size() -> Iterator[None]:
+def csv_of_any_size() -> Iterator[None]:
     """Let cells be as long as they are."""
     before = csv.field_size_limit((1 << 31) - 1)
     try:

@@ -90,6 +90,8 @@ class Crosswalk:
         for name in _NEEDED:
             if name not in names:
                 raise TableError.from_missing("the crosswalk", "column", name, names)
+        if twice := [name for name in SCHEMA if names.count(name) > 1]:
+            raise TableError(f"the crosswalk has several columns {twice[0]!r}; leave one")
         rows = self.table.num_rows
         columns = []
         for name, kind in SCHEMA.items():
@@ -104,12 +106,7 @@ class Crosswalk:
         source = pc.if_else(pc.equal(table["source"].fill_null(""), ""), table["column"], table["source"])
         table = table.set_column(table.column_names.index("source"), "source", source)
         object.__setattr__(self, "table", table)
-        by_column = {
-            name: table.filter(pc.equal(table["column"], name))
-            for name in pc.unique(table["column"]).to_pylist()
-            if name
-        }
-        object.__setattr__(self, "_by_column", by_column)
+        object.__setattr__(self, "_by_column", _split_by_column(table))
 
     def __repr__(self) -> str:
         rows, columns = self.table.num_rows, self.columns
@@ -281,10 +278,27 @@ class Crosswalk:
         return [row for (column, raw), row in distinct.items() if raw not in ambiguous[column]]
 
 
+def _split_by_column(table: pa.Table) -> dict[str, pa.Table]:
+    """The rows of each column, in the order of the file."""
+    encoded = table["column"].combine_chunks().dictionary_encode()
+    codes = encoded.indices.fill_null(-1).to_numpy(zero_copy_only=False)
+    order = np.argsort(codes, kind="stable")
+    ends = np.searchsorted(codes[order], np.arange(len(encoded.dictionary) + 1))
+    ordered = table.take(pa.array(order))
+    return {
+        name: ordered.slice(start, stop - start)
+        for name, start, stop in zip(encoded.dictionary.to_pylist(), ends, ends[1:], strict=False)
+        if name
+    }
+
+
 def _read_column(column: pa.ChunkedArray, name: str, kind: pa.DataType) -> pa.ChunkedArray:
     """A column of a crosswalk in its own type; a text table has all of them as texts."""
     if kind == TEXT:
-        return column.cast(TEXT)
+        try:
+            return column.cast(TEXT)
+        except (pa.ArrowNotImplementedError, pa.ArrowInvalid):
+            raise TableError(f"the column {name!r} of a crosswalk takes texts; found {column.type}") from None
     if pa.types.is_dictionary(column.type):
         column = column.cast(column.type.value_type)
     if pa.types.is_string(column.type) or pa.types.is_large_string(column.type):
@@ -292,7 +306,7 @@ def _read_column(column: pa.ChunkedArray, name: str, kind: pa.DataType) -> pa.Ch
     expected = {"rows": "whole numbers", "score": "numbers", "settled": "true or false"}[name]
     try:
         numbers = column.cast(kind)
-    except pa.ArrowInvalid:
+    except (pa.ArrowNotImplementedError, pa.ArrowInvalid):
         raise TableError(f"the column {name!r} of a crosswalk takes {expected}") from None
     if name == "score":
         return numbers
