@@ -13,6 +13,7 @@ from igual.files.skos import SKOS_ENDINGS, read_concepts
 from igual.files.sources import existing_file
 from igual.files.tables import read_table
 from igual.lists import Codebook, CodeMeaning, PairList, ReferenceList
+from igual.lists.codes import check_codes
 
 ALIAS_SEPARATOR = "|"
 Columns = Mapping[str, list[str]]
@@ -76,18 +77,19 @@ def build_codebook(columns: Columns, name: str, file: str | None = None) -> Code
             raise ListError(f"{name}, row {row}: code {(codes or [first])[0]!r} has no label")
         if bool(first) != bool(last):
             raise ListError(f"{name}, row {row}: a range of codes needs both {_FIRST!r} and {_LAST!r}")
-        with error_context(f"{name}, row {row}", ListError):
-            if first:
-                special.append(CodeMeaning(first, label, last, since or None, until or None))
-                Codebook({}, special[-1:])
+        limits = since or None, until or None
+        meanings = [CodeMeaning(first, label, last, *limits)] if first else []
+        if since or until:
+            meanings += [CodeMeaning(code, label, None, *limits) for code in dict.fromkeys(codes)]
+        else:
             for code in dict.fromkeys(codes):
-                if since or until:
-                    special.append(CodeMeaning(code, label, None, since or None, until or None))
-                    Codebook({}, special[-1:])
-                elif code in rows:
-                    raise ListError(f"code {code!r} stands in row {rows[code]} already")
-                else:
-                    labels[code], rows[code] = label, row
+                if code in rows:
+                    raise ListError(f"{name}, row {row}: code {code!r} stands in row {rows[code]} already")
+                labels[code], rows[code] = label, row
+        if meanings:
+            with error_context(f"{name}, row {row}", ListError):
+                check_codes(meanings)
+            special += meanings
     with error_context(name, ListError):
         return Codebook(labels, tuple(special), file=file)
 
@@ -112,9 +114,9 @@ def build_reference_list(columns: Columns, name: str, file: str | None = None) -
     kept: list[int] = []
     for place, value in enumerate(columns["value"]):
         row = place + 2
-        if not any(column[place].strip() for column in columns.values()):
-            continue
         if not value.strip():
+            if not any(column[place].strip() for column in columns.values()):
+                continue
             raise ListError(f"{name}, row {row}: there is no value")
         if value in rows:
             raise ListError(f"{name}, row {row}: value {value!r} stands in row {rows[value]} already")

@@ -52,6 +52,21 @@ def refuse_malformed_quotes(path: Path, encoding: str, delimiter: str) -> None:
             ) from None
 
 
+def count_cells(path: Path, encoding: str, delimiter: str) -> npt.NDArray[np.int64]:
+    """Count the cells of each row of a text table.
+
+    Args:
+        path: The file.
+        encoding: Its encoding; what can't be decoded is replaced.
+        delimiter: What stands between cells.
+
+    Returns:
+        How many cells each row has, (rows,); none for an empty line.
+    """
+    with csv_of_any_size(), path.open(encoding=encoding, errors="replace", newline="") as file:
+        return np.fromiter(map(len, csv.reader(file, delimiter=delimiter)), np.int64)
+
+
 @contextmanager
 def csv_of_any_size() -> Iterator[None]:
     """Let cells be as long as they are."""

@@ -6,6 +6,7 @@ Nothing is fetched: a JSON-LD file whose context stands elsewhere is refused.
 from __future__ import annotations
 
 import json
+import logging
 import os
 import threading
 import warnings
@@ -95,7 +96,9 @@ class _Labels:
         self.language = language
 
     def of(self, concept: Any, kind: Any) -> list[str]:
-        given = [(label.language, str(label)) for label in self._graph.objects(concept, kind)]
+        labels = self._graph.objects(concept, kind)
+        # What isn't a text, such as the URI of another thing, is no label.
+        given = [(label.language, str(label)) for label in labels if hasattr(label, "language")]
         wanted = [text for tag, text in given if _speaks(tag, self.language)]
         return sorted(wanted or [text for tag, text in given if not tag])
 
@@ -148,7 +151,8 @@ def _speaks(tag: str | None, language: str | None) -> bool:
 
 
 def _only_language(graph: Any, skos: Any, name: str) -> str | None:
-    tags = sorted({label.language for label in graph.objects(None, skos.prefLabel) if label.language})
+    labels = graph.objects(None, skos.prefLabel)
+    tags = sorted({label.language for label in labels if getattr(label, "language", None)})
     if len(tags) > 1:
         raise ListError(f"{name} has labels in several languages; say which: {', '.join(tags)}")
     return tags[0] if tags else None
@@ -162,12 +166,17 @@ def _nothing_fetched(name: str) -> Iterator[None]:
     def refuse(*_: Any, **__: Any) -> NoReturn:
         raise ListError(f"{name}: its @context lies elsewhere; nothing is fetched: put it into the file")
 
+    logger = logging.getLogger("rdflib")
     with _LOADING:
         loader, context.source_to_json = context.source_to_json, refuse
+        # What it finds strange about a URI, say, is no matter for the steward.
+        propagates, logger.propagate = logger.propagate, False
+        logger.addHandler(silent := logging.NullHandler())
         try:
             yield
         finally:
-            context.source_to_json = loader
+            context.source_to_json, logger.propagate = loader, propagates
+            logger.removeHandler(silent)
 
 
 def write_concepts(reference: ReferenceList, path: str | os.PathLike[str], language: str | None) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from pathlib import Path
 from typing import Any
 
@@ -20,7 +21,14 @@ class ParquetFormat:
     def open(self, path: Path, encoding: str | None) -> OpenedTable:
         """Read the schema of a Parquet file."""
         file = _open(path)
-        return OpenedTable(path, file.schema_arrow.names, lambda _: TableFile(path, file.read(), None))
+
+        def read(_: Collection[str]) -> TableFile:
+            table = file.read()
+            # A damaged file, or a stranger's, may hold texts that aren't UTF-8, or point beyond its own bytes.
+            table.validate(full=True)
+            return TableFile(path, table, None)
+
+        return OpenedTable(path, file.schema_arrow.names, read)
 
     def write(self, table: pa.Table, path: Path, ending: str, style: TextStyle) -> None:
         """Write a Parquet file; what was read from a text table are texts, however they are held here."""

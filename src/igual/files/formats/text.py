@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import codecs
-import contextlib
 import re
 from collections.abc import Callable, Collection, Iterator, Sequence
 from decimal import Decimal
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -19,7 +18,7 @@ from igual.column import to_mask
 from igual.errors import OutputError, TableError
 from igual.files.dialects import Dialect, checked_encoding, establish, first_undecodable, likely_encoding
 from igual.files.formats.base import Format, OpenedTable, TableFile, TextStyle
-from igual.files.quotes import refuse_malformed_quotes
+from igual.files.quotes import count_cells, refuse_malformed_quotes
 from igual.text.arrays import each_where, has_pattern
 from igual.text.characters import visible
 
@@ -89,15 +88,13 @@ def _read(path: Path, dialect: Dialect, categorical: Collection[str]) -> pa.Tabl
                 break
             if "UTF8" in str(error):
                 raise UnicodeError(str(error)) from error
-            raise _explained(path, dialect, types, error) from None
+            raise _explain_failure(path, dialect, error) from None
     # What the parser needed in passing goes back to the system before the rules need memory of their own.
     pa.default_memory_pool().release_unused()
     return table.rename_columns(list(dialect.header))
 
 
-def _read_blocks(
-    path: Path, dialect: Dialect, types: dict[str, pa.DataType], block: int, handler: Any = None
-) -> pa.Table:
+def _read_blocks(path: Path, dialect: Dialect, types: dict[str, pa.DataType], block: int) -> pa.Table:
     has_nul = any("\x00" in name for name in dialect.header)
     table = csv.read_csv(
         path,
@@ -108,38 +105,31 @@ def _read_blocks(
             skip_rows_after_names=0 if has_nul else 1,
             encoding=dialect.encoding,
             block_size=block,
-            use_threads=handler is None,
         ),
         parse_options=csv.ParseOptions(
             delimiter=dialect.delimiter,
             newlines_in_values=True,
             # In a table of one column an empty line is an empty cell; in a wider one it is nothing.
             ignore_empty_lines=len(types) > 1,
-            invalid_row_handler=handler,
         ),
         convert_options=csv.ConvertOptions(column_types=types, strings_can_be_null=False),
     )
     return table.slice(1) if has_nul else table
 
 
-def _explained(path: Path, dialect: Dialect, types: dict[str, pa.DataType], error: Exception) -> TableError:
+def _explain_failure(path: Path, dialect: Dialect, error: Exception) -> TableError:
     """The error for the first row that doesn't have as many cells as the header."""
-    ragged: list[Any] = []
-
-    def note(row: Any) -> str:
-        ragged.append(row)
-        return "skip"
-
-    with contextlib.suppress(pa.ArrowInvalid, UnicodeError):
-        _read_blocks(path, dialect, types, max(_BLOCK, min(2 * path.stat().st_size, _LARGEST_BLOCK)), note)
-    if not ragged:
-        return TableError(f"{path.name}: {error}")
-    first, others = ragged[0], len(ragged) - 1
+    sizes = count_cells(path, dialect.encoding, dialect.delimiter)
+    expected = len(dialect.header)
+    # In a wider table an empty line is nothing.
+    ragged = np.flatnonzero((sizes != expected) & (sizes > 0))
+    if not len(ragged):
+        return TableError(f"{path.name}: {str(error).splitlines()[0][:200]}")
+    actual, others = int(sizes[ragged[0]]), len(ragged) - 1
     more = f" (further rows not in order: {others:,})" if others else ""
-    cells = "cell" if first.actual_columns == 1 else "cells"
     return TableError(
-        f"{path.name}, row {first.number:,}: {first.actual_columns} {cells} found, "
-        f"{first.expected_columns} expected as in the header{more}"
+        f"{path.name}, row {ragged[0] + 1:,}: {actual:,} {'cell' if actual == 1 else 'cells'} found, "
+        f"{expected:,} expected as in the header{more}"
     )
 
 

@@ -1,0 +1,195 @@
+"""An attack on the command line: files of every kind, changed at random, in calls of every kind."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+import shutil
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from random import Random
+from typing import NamedTuple
+
+import igual
+from igual.demo.layout import lay_out
+from tests.attack.forked import Done, ForkServer
+from tests.attack.mutators import Mutator, mutate_archive, mutate_bytes, mutate_lines, mutate_rulebook
+
+_SECONDS, _MEMORY = 60.0, 2 << 30
+_ROWS = 60
+# What reaches a terminal raw would be obeyed by it, or would paint over what stands beside it.
+_UNSEEN = re.compile(
+    "[\x00-\x08\x0b-\x1f\x7f-\x9f\u200b-\u200f\u202a-\u202e\u2060-\u2069\ufeff\U000e0000-\U000e007f]"
+)
+_APPLY = "apply trees.toml {} --out out.csv --trail trail.csv --crosswalk walk.sssom.tsv --open open.xlsx --record r.json"
+
+
+class Target(NamedTuple):
+    """A kind of file, how it is changed, and the calls that read it."""
+
+    name: str
+    file: str
+    mutators: Sequence[Mutator]
+    calls: Sequence[str]
+
+
+_TEXT = (mutate_bytes, mutate_lines, mutate_lines)
+TARGETS = (
+    Target("table", "trees.csv", _TEXT, (
+        "survey trees.csv", "survey trees.csv --json", "tally trees.csv -c species", "tally trees.csv -c notes --distinct",
+        _APPLY.format("trees.csv"), "apply trees.toml trees.csv --preview 3", "check trees.toml trees.csv --json",
+        "lookalikes trees.csv -c street --pairs p.csv", "match trees.csv -c species --list species.csv --out m.csv",
+    )),
+    Target("rulebook", "trees.toml", (mutate_rulebook, mutate_rulebook, mutate_bytes), (
+        _APPLY.format("trees.csv"), "check trees.toml trees.csv", "apply trees.toml trees.csv --preview 2",
+    )),
+    Target("list", "species.csv", _TEXT, (
+        "match trees.csv -c species --list species.csv", "check trees.toml trees.csv", "lists districts.csv species.csv",
+        "review trees.toml --add-to-lists",
+    )),
+    Target("codebook", "condition.csv", _TEXT, ("check trees.toml trees.csv",)),
+    Target("pair list", "misspellings.csv", _TEXT, ("check trees.toml trees.csv",)),
+    Target("rulings", "trees.rulings.csv", _TEXT, (
+        "check trees.toml trees.csv", "review trees.toml --add-to-lists", "review trees.toml open.csv",
+    )),
+    Target("sheet", "open.csv", _TEXT, ("review trees.toml open.csv", "review trees.toml open.csv --look --json")),
+    Target("sheet .xlsx", "open.xlsx", (mutate_archive,), ("review trees.toml open.xlsx",)),
+    Target(".xlsx", "trees.xlsx", (mutate_archive,), ("survey trees.xlsx", "tally trees.xlsx -c species", "check trees.toml trees.xlsx")),
+    Target("Parquet", "trees.parquet", (mutate_bytes,), ("survey trees.parquet", _APPLY.format("trees.parquet"))),
+    Target("SKOS", "species.ttl", (mutate_bytes,), ("match trees.csv -c species --list species.ttl",)),
+    Target("SKOS JSON-LD", "species.jsonld", (mutate_bytes,), ("match trees.csv -c species --list species.jsonld",)),
+    Target("SSSOM", "walk.sssom.tsv", _TEXT, ("check trees.toml trees.csv --since walk.sssom.tsv",)),
+    Target("crosswalk", "walk.csv", _TEXT, ("check trees.toml trees.csv --since walk.csv --json",)),
+)  # fmt: skip
+
+
+class Case(NamedTuple):
+    """One call on one changed file, and what is wrong with its end; '' when all is well."""
+
+    target: str
+    call: str
+    changed: bytes
+    done: Done
+    fault: str
+
+
+def lay_out_world(folder: Path) -> Path:
+    """A small register with everything that calls read: lists, sheets, crosswalks, in every format."""
+    from openpyxl import Workbook
+    from pyarrow import parquet
+
+    lay_out(folder)
+    lines = (folder / "trees.csv").read_text(encoding="utf-8").splitlines(keepends=True)[: _ROWS + 1]
+    (folder / "trees.csv").write_text("".join(lines), encoding="utf-8")
+    book = igual.Rulebook.load(folder / "trees.toml")
+    table = {name: list(cells) for name, *cells in zip(*csv.reader(io.StringIO("".join(lines))), strict=True)}
+    outcome = book.apply(table)
+    outcome.save_open(folder / "open.csv")
+    outcome.save_open(folder / "open.xlsx")
+    outcome.crosswalks.save(folder / "walk.csv")
+    outcome.crosswalks.save(folder / "walk.sssom.tsv")
+    rulings = book.rulings
+    for value, ruling in (
+        ("Mapel", "Norway maple"),
+        ("Oak?", "alias of Turkey oak"),
+        ("Gingko", "new entry"),
+        ("?", "keep as it is"),
+    ):
+        rulings = rulings.decide("species", value, ruling, 'he said, "yes"', by="Ines", on="2026-05-08")
+    species = book.lists["species"]
+    species.save_skos(folder / "species.ttl")
+    species.save_skos(folder / "species.jsonld")
+    import pyarrow as pa
+
+    parquet.write_table(pa.table(table), folder / "trees.parquet")
+    sheet = Workbook()
+    for line in csv.reader(io.StringIO("".join(lines))):
+        sheet.active.append(line)
+    sheet.save(folder / "trees.xlsx")
+    return folder
+
+
+def attack(server: ForkServer, world: Path, place: Path, seed: int) -> Iterator[Case]:
+    """Attack without end.
+
+    Args:
+        server: What runs the calls.
+        world: The folder of `lay_out_world`.
+        place: A folder to work in.
+        seed: The same seed gives the same cases.
+
+    Yields:
+        Every case.
+    """
+    random = Random(seed)
+    while True:
+        target = random.choice(TARGETS)
+        content = (world / target.file).read_bytes()
+        changed = random.choice(target.mutators)(random, content)
+        call = random.choice(target.calls)
+        folder = place / "case"
+        shutil.rmtree(folder, ignore_errors=True)
+        shutil.copytree(world, folder)
+        (folder / target.file).write_bytes(changed)
+        before = {path.name: path.read_bytes() for path in folder.iterdir() if path.suffix != ".lock"}
+        done = server.run(call.split(), folder, seconds=_SECONDS)
+        yield Case(target.name, call, changed, done, find_fault(call, done, folder, before))
+
+
+def find_fault(call: str, done: Done, folder: Path, before: dict[str, bytes]) -> str:
+    """What is wrong with the end of a call; '' when nothing is."""
+    findings = 1 if call.startswith(("check", "review")) else 0
+    if done.timed_out:
+        return f"no end after {_SECONDS:.0f} s"
+    if "Traceback" in done.stderr or "unforeseen error" in done.stderr:
+        return f"traceback: {done.stderr[-300:]}"
+    if done.returncode not in (0, findings, 2):
+        return f"exit status {done.returncode}"
+    if done.returncode == 2 and done.stderr.count("\n") > 2:
+        return f"an error of {done.stderr.count(chr(10))} lines"
+    if done.returncode == 2 and not done.stderr:
+        return "status 2 without a word"
+    if done.peak > _MEMORY:
+        return f"{done.peak >> 20} MiB"
+    if found := _UNSEEN.search(done.stdout + done.stderr):
+        return f"{found[0]!r} reached the terminal"
+    return _find_wrong_files(call, done, folder, before)
+
+
+def _find_wrong_files(call: str, done: Done, folder: Path, before: dict[str, bytes]) -> str:
+    now = {path.name: path.read_bytes() for path in folder.iterdir() if not path.name.endswith(".lock")}
+    if left := [name for name in now if name.endswith(".part")]:
+        return f"left {left[0]}"
+    may_change = (
+        {"trees.rulings.csv", "species.csv", "districts.csv", "contractors.csv"}
+        if call.startswith("review")
+        else set()
+    )
+    outputs = set(call.split()) | may_change
+    if changed := [
+        name for name, content in before.items() if name not in outputs and now.get(name) != content
+    ]:
+        return f"changed {changed[0]}"
+    if done.returncode == 2 and (new := [name for name in now if name not in before]):
+        return f"failed, and wrote {new[0]}"
+    if "--out out.csv" in call and done.returncode == 0 and "trees.csv" in call:
+        return _compare_tables(now["trees.csv"], now["out.csv"])
+    return ""
+
+
+def _compare_tables(raw: bytes, clean: bytes) -> str:
+    """Whether a clean table has the rows of the raw one, and columns that no rule names as they were."""
+    try:
+        text = raw.decode("utf-8-sig")
+        given = [row for row in csv.reader(io.StringIO(text, newline=""), strict=True) if row]
+    except (UnicodeDecodeError, csv.Error):
+        return ""
+    made = [row for row in csv.reader(io.StringIO(clean.decode("utf-8-sig"), newline="")) if row]
+    if len(given) != len(made):
+        return f"{len(given)} rows came out as {len(made)}"
+    if "tree" in given[0] and given[0].count("tree") == 1 and "tree" in made[0]:
+        at, now = given[0].index("tree"), made[0].index("tree")
+        if [row[at] for row in given] != [row[now] for row in made]:
+            return "a column that no rule names came out changed"
+    return ""
