@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -42,6 +43,9 @@ class Column:
         """
         if isinstance(texts, pa.Array):
             texts = pa.chunked_array([texts])
+        if pa.types.is_string_view(texts.type):
+            # Arrow's kernels don't take it.
+            texts = texts.cast(TEXT)
         if fresh := not pa.types.is_dictionary(texts.type):
             texts = texts.dictionary_encode(null_encoding="encode")
         elif texts.num_chunks > 1:
@@ -92,10 +96,33 @@ class Column:
             values: New texts, (distinct,).
             kind: The Arrow type of the result, (rows,).
         """
-        widest = values.cast(kind)
+        is_view = pa.types.is_string_view(kind)
+        widest = values.cast(TEXT if is_view else kind)
         codes = pa.array(self.codes)
         slices = [widest.take(codes.slice(at, SLICE_ROWS)) for at in range(0, max(self.rows, 1), SLICE_ROWS)]
-        return pa.chunked_array(slices, kind)
+        decoded = pa.chunked_array(slices, widest.type)
+        return decoded.cast(kind) if is_view else decoded
+
+
+def find_lone_surrogate(texts: Iterable[str]) -> str | None:
+    """Find a text with half of a character, which no encoding can write.
+
+    Args:
+        texts: The texts.
+
+    Returns:
+        The first such text, or None.
+
+    Example:
+        >>> find_lone_surrogate(["oak", "elm"]) is None
+        True
+    """
+    known = list(texts)
+    try:
+        "".join(known).encode()
+    except UnicodeEncodeError:
+        return next((text for text in known if any("\ud800" <= sign <= "\udfff" for sign in text)), None)
+    return None
 
 
 def merge_equal(values: pa.Array) -> tuple[pa.Array, Codes | None]:

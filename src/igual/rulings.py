@@ -9,6 +9,7 @@ from datetime import date
 from functools import cached_property
 from typing import TYPE_CHECKING, Literal, NamedTuple
 
+from igual.column import find_lone_surrogate
 from igual.display import Displayed
 from igual.errors import ListError, RulingError, did_you_mean
 
@@ -130,6 +131,8 @@ class Rulings(Displayed):
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "rulings", tuple(sort_rulings(self.rulings)))
+        if (bad := find_lone_surrogate(text for ruling in self.rulings for text in ruling)) is not None:
+            raise RulingError(f"{bad!r} has half of a character, which can't be written anywhere")
 
     @classmethod
     def load(cls, path: str | os.PathLike[str]) -> Rulings:

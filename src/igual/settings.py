@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, TypeAlias, TypeVar
 from pydantic import BaseModel, ConfigDict, ValidationError
 from pydantic_core import ErrorDetails
 
+from igual.column import find_lone_surrogate
 from igual.errors import RulebookError, did_you_mean
 
 _Part = TypeVar("_Part")
@@ -65,6 +66,8 @@ def _unchanging(given: Any, depth: int = 0) -> Any:
         raise RulebookError(f"a whole number of {len(f'{abs(given):x}')} hexadecimal digits is too large")
     if isinstance(given, float) and not math.isfinite(given):
         raise RulebookError(f"{given} is not a number that values can be compared with")
+    if isinstance(given, str) and find_lone_surrogate([given]) is not None:
+        raise RulebookError(f"{given!r} has half of a character, which can't be written anywhere")
     if isinstance(given, str) and len(given) > _LONGEST:
         raise RulebookError(f"a text of {len(given):,} characters is too long; {_LONGEST:,} are allowed")
     return given

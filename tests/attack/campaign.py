@@ -14,10 +14,13 @@ from typing import NamedTuple
 import igual
 from igual.demo.layout import lay_out
 from tests.attack.forked import Done, ForkServer
+from tests.attack.generators import make_rulebook, make_table
 from tests.attack.mutators import Mutator, mutate_archive, mutate_bytes, mutate_lines, mutate_rulebook
 
 _SECONDS, _MEMORY = 60.0, 2 << 30
 _ROWS = 60
+# Which share of the cases are rulebooks in order over tables in order.
+_GENERATED = 0.25
 # What reaches a terminal raw would be obeyed by it, or would paint over what stands beside it.
 _UNSEEN = re.compile(
     "[\x00-\x08\x0b-\x1f\x7f-\x9f\u200b-\u200f\u202a-\u202e\u2060-\u2069\ufeff\U000e0000-\U000e007f]"
@@ -124,6 +127,9 @@ def attack(server: ForkServer, world: Path, place: Path, seed: int) -> Iterator[
     """
     random = Random(seed)
     while True:
+        if random.random() < _GENERATED:
+            yield _attack_generated(server, place, random)
+            continue
         target = random.choice(TARGETS)
         content = (world / target.file).read_bytes()
         changed = random.choice(target.mutators)(random, content)
@@ -135,6 +141,47 @@ def attack(server: ForkServer, world: Path, place: Path, seed: int) -> Iterator[
         before = {path.name: path.read_bytes() for path in folder.iterdir() if path.suffix != ".lock"}
         done = server.run(call.split(), folder, seconds=_SECONDS)
         yield Case(target.name, call, changed, done, find_fault(call, done, folder, before))
+
+
+def _attack_generated(server: ForkServer, place: Path, random: Random) -> Case:
+    """A rulebook that is in order over a table of odd texts: it must come out right."""
+    folder = place / "case"
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir()
+    table, rulebook = make_table(random), make_rulebook(random)
+    (folder / "b.toml").write_text(rulebook, encoding="utf-8", newline="")
+    with (folder / "t.csv").open("w", encoding="utf-8", newline="") as file:
+        writer = csv.writer(file, quoting=csv.QUOTE_ALL, lineterminator="\n")
+        writer.writerows([[*table], *zip(*table.values(), strict=True)])
+    before = {path.name: path.read_bytes() for path in folder.iterdir()}
+    call = "apply b.toml t.csv --out o.csv --trail trail.csv"
+    done = server.run(call.split(), folder, seconds=_SECONDS)
+    fault = find_fault(call, done, folder, before)
+    if not fault and done.returncode == 0:
+        fault = _compare_with_trail(folder, table)
+    return Case("generated", call, rulebook.encode() + b"\n" + before["t.csv"], done, fault)
+
+
+def _read(path: Path) -> list[dict[str, str]]:
+    with path.open(encoding="utf-8", newline="") as file:
+        return list(csv.DictReader(file))
+
+
+def _compare_with_trail(folder: Path, table: dict[str, list[str]]) -> str:
+    """Whether every row came out as the trail says of its value, where nothing else was looked at."""
+    made, trail = _read(folder / "o.csv"), _read(folder / "trail.csv")
+    rows = len(next(iter(table.values())))
+    if len(made) != rows:
+        return f"{rows} rows came out as {len(made)}"
+    for name, cells in table.items():
+        steps = [row for row in trail if row["column"] == name]
+        if any(row["given"] for row in steps):
+            continue
+        clean = {row["raw"]: row["clean"] for row in steps} if steps else {cell: cell for cell in cells}
+        for row, cell in enumerate(cells):
+            if made[row][name] != clean.get(cell):
+                return f"column {name}, row {row}: {cell!r} came out as {made[row][name]!r}, not {clean.get(cell)!r}"
+    return ""
 
 
 def find_fault(call: str, done: Done, folder: Path, before: dict[str, bytes]) -> str:

@@ -89,12 +89,18 @@ class Source(NamedTuple):
             TableError: Where it holds anything but texts.
         """
         position = self.names.index(name)
-        if (kind := self.engine.kind(self.table, position)) != "text":
+        try:
+            if (kind := self.engine.kind(self.table, position)) == "text":
+                return self.engine.column(self.table, position)
+        except UnicodeEncodeError as error:
             raise TableError(
-                f"column {name!r} is {kind}; Igual works on texts: turn the column into texts first, "
-                "so that you decide how its cells are written"
-            )
-        return self.engine.column(self.table, position)
+                f"column {name!r} has a value with half of a character (0x{ord(error.object[error.start]):04x}), which "
+                "can't be written anywhere; mend it first"
+            ) from None
+        raise TableError(
+            f"column {name!r} is {kind}; Igual works on texts: turn the column into texts first, "
+            "so that you decide how its cells are written"
+        )
 
     def rebuild(self, columns: Sequence[CleanColumn]) -> Any:
         """Put clean columns into the table, which stays as it is.

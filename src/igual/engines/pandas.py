@@ -30,11 +30,10 @@ class PandasEngine:
         dtype = (
             series.dtype.categories.dtype if isinstance(series.dtype, pd.CategoricalDtype) else series.dtype
         )
-        if isinstance(dtype, pd.StringDtype) or not len(series):
+        if isinstance(dtype, pd.StringDtype) or not len(series) or series.isna().all():
             return "text"
-        content = pd.api.types.infer_dtype(
-            series.cat.categories if dtype is not series.dtype else series, skipna=True
-        )
+        cells = series.cat.categories if dtype is not series.dtype else series
+        content = pd.api.types.infer_dtype(cells[cells.notna()], skipna=True)
         if content in ("string", "empty"):
             return "text"
         return _describe_cells(series) if series.dtype == object else str(series.dtype)
@@ -69,7 +68,9 @@ class PandasEngine:
 def _factorize(series: pd.Series) -> tuple[Any, pa.Array]:
     """A code per row (-1: missing) and the distinct cells as they would be printed."""
     try:
-        codes, distinct = pd.factorize(series.to_numpy(dtype=object))
+        # Missing is missing, whichever it is: NaT isn't told from a value where cells are objects.
+        cells = series.to_numpy(dtype=object)
+        codes, distinct = pd.factorize(np.where(series.isna().to_numpy(), np.array(None, object), cells))
     except TypeError:  # cells that can't be told apart as they are, such as lists
         codes, distinct = pd.factorize(series.astype(str).to_numpy(dtype=object))
     return codes, _print_cells(distinct)
@@ -120,6 +121,8 @@ def _describe_cells(series: pd.Series) -> str:
         codes, distinct = pd.factorize(series.to_numpy(dtype=object))
     except TypeError:
         return "objects: none of them is a text"
-    first, cell = next((code, cell) for code, cell in enumerate(distinct) if not isinstance(cell, str))
+    first, cell = next(
+        (code, cell) for code, cell in enumerate(distinct) if not isinstance(cell, str) and cell is not pd.NaT
+    )
     row = int(np.argmax(codes == first))
     return f"mixed: {type(cell).__name__} {cell!r} in row {row:,} (the first is 0) among texts"

@@ -23,6 +23,9 @@ class PlainEngine:
         """List the column names, in order."""
         if bad := [name for name in table if not isinstance(name, str)]:
             raise TableError(f"column names must be texts; found {bad[0]!r}")
+        for name, column in table.items():
+            if isinstance(column, str | bytes) or not hasattr(column, "__len__"):
+                raise TableError(f"column {name!r} takes a sequence of values; found {type(column).__name__}")
         lengths = {name: len(column) for name, column in table.items()}
         if len(set(lengths.values())) > 1:
             listed = ", ".join(f"{name!r} {length:,}" for name, length in lengths.items())

@@ -77,7 +77,10 @@ class Outputs:
             # A file's name has a limit, which the target's may have reached already.
             start = os.fsencode(path.name)[:200].decode("utf-8", "ignore")
             passing = path.with_name(f".{start}.{secrets.token_hex(4)}.part")
-            file = os.open(passing, os.O_RDWR | os.O_CREAT | os.O_EXCL, 0o666)
+            try:
+                file = os.open(passing, os.O_RDWR | os.O_CREAT | os.O_EXCL, 0o666)
+            except ValueError:
+                raise OutputError(f"{str(path)!r} can't be a file's name") from None
             if fcntl is not None:
                 fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
             self._locks.append(file)

@@ -253,7 +253,7 @@ _READ: Mapping[ShelfName, Callable[[dict[str, Any], _Folder], Any]] = {
 
 def save_rulebook(book: Rulebook, path: str | os.PathLike[str]) -> None:
     """Write a rulebook; lists and codebooks that come from files are named, others are written out in it."""
-    folder = Path(path).resolve().parent
+    folder = Path(os.path.abspath(path)).parent
     document = tomlkit.document()
     document.add("igual", tomlkit.item(FORMAT))
     if book.headers is not None:
@@ -286,7 +286,7 @@ def _source(entry: Codebook | ReferenceList | PairList, folder: Path) -> Any:
     for word, said in getattr(entry, "read_with", {}).items():
         table.add(word, said)
     if entry.file is not None:
-        named = Path(os.path.relpath(Path(entry.file).resolve(), folder)).as_posix()
+        named = Path(os.path.relpath(os.path.abspath(entry.file), folder)).as_posix()
         table.add("file", named)
     elif "sql" in table:
         pass

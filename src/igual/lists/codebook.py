@@ -6,6 +6,7 @@ import os
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
+from igual.column import find_lone_surrogate
 from igual.errors import ListError
 from igual.lists.codes import CodeMeaning, check_codes
 
@@ -34,6 +35,10 @@ class Codebook:
     read_with: Mapping[str, str] = field(default_factory=dict, compare=False)
 
     def __post_init__(self) -> None:
+        if not isinstance(self.labels, Mapping):
+            raise ListError(
+                f"a codebook takes a mapping of code to label; found {type(self.labels).__name__}"
+            )
         object.__setattr__(self, "special", tuple(CodeMeaning(*entry) for entry in self.special))
         if not self.labels and not self.special:
             raise ListError("a codebook needs at least one code")
@@ -43,6 +48,8 @@ class Codebook:
                 raise ListError(f"a codebook holds texts; found {code!r}: {label!r}")
             if not label.strip():
                 raise ListError(f"code {code!r} has no label")
+        if (bad := find_lone_surrogate(text for pair in codes for text in pair)) is not None:
+            raise ListError(f"{bad!r} has half of a character, which can't be written anywhere")
         check_codes(self.special)
 
     @classmethod

@@ -6,6 +6,7 @@ import os
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from igual.column import find_lone_surrogate
 from igual.errors import ListError
 
 
@@ -29,10 +30,16 @@ class PairList:
     file: str | None = field(default=None, compare=False)
 
     def __post_init__(self) -> None:
+        if not isinstance(self.pairs, Mapping):
+            raise ListError(f"a pair list takes a mapping of text to text; found {type(self.pairs).__name__}")
         if not self.pairs:
             raise ListError("a pair list needs at least one pair")
         if "" in self.pairs:
             raise ListError("a pair list has an empty text to look for")
+        if bad := [text for pair in self.pairs.items() for text in pair if not isinstance(text, str)]:
+            raise ListError(f"a pair list holds texts; found {bad[0]!r}")
+        if (half := find_lone_surrogate(text for pair in self.pairs.items() for text in pair)) is not None:
+            raise ListError(f"{half!r} has half of a character, which can't be written anywhere")
 
     @classmethod
     def load(cls, path: str | os.PathLike[str], *, encoding: str | None = None) -> PairList:

@@ -6,6 +6,7 @@ import os
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
+from igual.column import find_lone_surrogate
 from igual.display import format_short_list
 from igual.errors import ListError
 
@@ -42,6 +43,12 @@ class ReferenceList:
 
     def __post_init__(self) -> None:
         set_field = object.__setattr__  # the dataclass is frozen
+        for what, given in (
+            ("entries", self.values),
+            *((f"aliases of {e!r}", a) for e, a in self.aliases.items()),
+        ):
+            if isinstance(given, str):
+                raise ListError(f"the {what} take a list of texts; found the text {given!r}")
         set_field(self, "values", tuple(self.values))
         set_field(self, "aliases", {entry: tuple(given) for entry, given in self.aliases.items() if given})
         set_field(self, "attributes", {name: tuple(column) for name, column in self.attributes.items()})
@@ -52,6 +59,8 @@ class ReferenceList:
             if len(column) != len(self.values):
                 raise ListError(f"attribute {name!r} has {len(column)} values for {len(self.values)} entries")
         set_field(self, "entry_of", self._collect_spellings())
+        if (bad := find_lone_surrogate(self.entry_of)) is not None:
+            raise ListError(f"{bad!r} has half of a character, which can't be written anywhere")
 
     @classmethod
     def load(

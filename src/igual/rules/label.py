@@ -8,6 +8,7 @@ from typing import ClassVar, Literal
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from pydantic import model_validator
 
 from igual.column import TEXT, to_mask
 from igual.engines import OutputType
@@ -49,6 +50,12 @@ class Label(Rule):
     otherwise: Otherwise = "flag"
     ignore_case: bool = False
     dated_by: str | None = None
+
+    @model_validator(mode="after")
+    def _dated_by_another(self) -> Label:
+        if self.dated_by is not None and self.dated_by in self.columns:
+            raise ValueError("'dated_by' names the column of the codes; the day stands in another")
+        return self
 
     def reads(self) -> set[str]:
         """List the columns that the rule looks at besides its own."""

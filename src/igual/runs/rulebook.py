@@ -57,8 +57,12 @@ class Rulebook:
     rulings: Rulings = field(default=Rulings(), compare=False)  # rulings never change
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "rules", tuple(self.rules))
-        object.__setattr__(self, "checks", tuple(self.checks))
+        for word, kind in (("rules", Rule), ("checks", Check)):
+            given = getattr(self, word)
+            parts = tuple(given)
+            if isinstance(given, Rule | Check | str) or not all(isinstance(part, kind) for part in parts):
+                raise RulebookError(f'{word!r} takes a list of {word}, such as [Spacing(column="site")]')
+            object.__setattr__(self, word, parts)
         if not (self.rules or self.checks or self.headers):
             raise RulebookError("a rulebook needs at least one rule, check or header style")
         for number, rule in enumerate(self.rules, 1):

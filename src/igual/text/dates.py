@@ -68,7 +68,7 @@ def days(values: pa.Array, form: str) -> Floats:
         months = places.to_numpy(zero_copy_only=False) + 1
     if "YY" in letters:
         years = np.where(years < _PIVOT, years + 2000, years + 1900)
-    good = there & (months >= 1) & (months <= 12) & (dates >= 1)
+    good = there & (years >= 1) & (months >= 1) & (months <= 12) & (dates >= 1)
     first = np.where(good, (years - 1970) * 12 + months - 1, 0).astype("datetime64[M]")
     found = first.astype("datetime64[D]") + np.where(good, dates - 1, 0)
     # The 31st of a month that has none would fall into the next one.
