@@ -96,6 +96,8 @@ def _said(detail: ErrorDetails, details: list[ErrorDetails], model: type[BaseMod
         return f"{word!r} may not be empty"
     if kind == "greater_than_equal":
         return f"{word!r} takes a number from {context['ge']} on; found {given!r}"
+    if kind == "less_than_equal":
+        return f"{word!r} takes a number up to {context['le']:,}; found {given!r}"
     choices = [text for d in details if d["loc"][:1] == (word,) for text in _choices(d)]
     if choices:
         return f"{word!r} can't be {given!r}{did_you_mean(str(given), choices)}"

@@ -90,13 +90,22 @@ def _read_head(path: Path, head: bytes, whole: bool, encoding: str | None) -> Di
     if not lines and not whole:
         return None
     delimiter = "\t" if path.suffix.lower() == ".tsv" else _delimiter(lines)
+    if not whole and _is_cut(lines, delimiter):
+        return None
     header = tuple(next(_rows(lines, delimiter), []))
     if not header:
         raise TableError(f"{path.name}, row 1: no column names were found")
-    if not whole and sum(map(len, header)) + len(header) > len(lines) - 4:
-        return None
     line_end = "\r\n" if re.match(r"[^\r\n]*\r\n", started) else "\n"
     return Dialect(named, bom == "utf-8", delimiter, line_end, header, blank_lines)
+
+
+def _is_cut(lines: str, delimiter: str) -> bool:
+    """Whether the first row goes on behind these lines: a quote is open at their end."""
+    try:
+        next(csv.reader(io.StringIO(lines, newline=""), delimiter=delimiter, strict=True), None)
+    except csv.Error as error:
+        return "end of data" in str(error) or "field larger" in str(error)
+    return False
 
 
 def checked_encoding(name: str, error: type[IgualError] = TableError) -> str:

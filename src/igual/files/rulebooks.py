@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import tomllib
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
@@ -33,6 +34,8 @@ from igual.text.casing import Style
 
 FORMAT = 1
 _LARGEST = 16 << 20
+# Tables are made for each part of a key, and of tables within tables without end.
+_ENDLESS_KEY = re.compile(r"(?:[\w\-]+[ \t]*\.[ \t]*){200}")
 
 
 class _SourceWords(Settings):
@@ -133,7 +136,10 @@ def load_rulebook(
     if found.stat().st_size > _LARGEST:
         raise RulebookError(f"{found.name} is too large to be a rulebook")
     try:
-        given = tomllib.loads(found.read_bytes().decode("utf-8-sig"))
+        text = found.read_bytes().decode("utf-8-sig")
+        if _ENDLESS_KEY.search(text):
+            raise RulebookError(f"{found.name}: a word has too many parts with dots between them")
+        given = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise RulebookError(f"{found.name} is not valid TOML: {error}{_explain_toml(str(error))}") from None
     except UnicodeDecodeError as error:

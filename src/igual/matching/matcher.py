@@ -12,7 +12,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import Mask
+from igual.column import Mask, to_mask
 from igual.matching.candidates import BY_INITIALS, BY_LETTERS, Queries
 from igual.matching.chunks import ProgressCallback, work_in_chunks
 from igual.matching.doubts import SHORT, find_doubts, mark_doubtful
@@ -38,6 +38,7 @@ from igual.matching.reasons import (
 from igual.matching.scoring import Floats
 from igual.matching.thresholds import DEFAULTS, Thresholds
 from igual.matching.words import MOST_WORDS
+from igual.text.arrays import LONGEST_TEXT
 
 By = Literal["exact", "folded", "fuzzy"]
 Status = Literal["settled", "open", "unknown"]
@@ -179,9 +180,13 @@ def match_values(
     """
     matched = Matched.nothing(values)
     left = np.ones(len(values), np.bool_)
+    is_short = to_mask(pc.less_equal(pc.binary_length(values), LONGEST_TEXT))
     for look_up in index.look_ups(by):
-        if left.any():
-            _look_up_values(matched, index, look_up, left, thresholds.case_sensitive)
+        # Nobody's entry is so long, and to bring such a text into other forms takes long.
+        meant = left if look_up.how in (How.EXACT, How.ALIAS) else left & is_short
+        if meant.any():
+            _look_up_values(matched, index, look_up, meant, thresholds.case_sensitive)
+            left &= meant | ~is_short
     if "fuzzy" in by and left.any():
 
         def match_chunk(chunk: Ints) -> Matched:

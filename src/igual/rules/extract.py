@@ -7,11 +7,12 @@ from typing import ClassVar, Literal
 
 import pyarrow as pa
 import pyarrow.compute as pc
-from pydantic import field_validator, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from igual.conditions import ConditionLike, as_condition
 from igual.lists import Shelf
 from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
+from igual.text.arrays import LONGEST_TEXT
 from igual.text.cutting import nth_piece
 from igual.text.patterns import LAST_PLACE, captured, checked_groups, checked_pattern, group_names
 
@@ -42,7 +43,7 @@ class Extract(Rule):
     do: Literal["extract"] = "extract"
     pattern: str | None = None
     pieces: ConditionLike | None = None
-    nth: int = 1
+    nth: int = Field(default=1, ge=-LONGEST_TEXT, le=LONGEST_TEXT)
 
     @field_validator("pattern")
     @classmethod

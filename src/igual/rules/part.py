@@ -10,6 +10,7 @@ from pydantic import Field, model_validator
 
 from igual.lists import Shelf
 from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
+from igual.text.arrays import LONGEST_TEXT
 from igual.text.cutting import all_parts, nth_part
 from igual.text.folding import trimmed
 
@@ -36,7 +37,7 @@ class Part(Rule):
 
     do: Literal["part"] = "part"
     separator: str = Field(min_length=1)
-    nth: int | None = None
+    nth: int | None = Field(default=None, ge=-LONGEST_TEXT, le=LONGEST_TEXT)
     trim: bool = True
 
     @model_validator(mode="after")

@@ -139,6 +139,8 @@ def classify_change(before: str | None, after: str | None) -> tuple[str, ...]:
     """
     if before is None or after is None:
         return ("missing",)
+    if max(len(before), len(after)) > _LONGEST:
+        return ("long",)
     if before.casefold() == after.casefold():
         return ("case",)
     stretches = find_differences(before, after)
