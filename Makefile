@@ -2,13 +2,16 @@
 PYTHON ?= python3
 VENV ?= .venv
 BIN := $(VENV)/bin
+# How long `make attack` goes on.
+SECONDS ?= 3600
 
-.PHONY: help demo test test-all coverage lint types tests bench bench-compare bench-large fit pictures reference architecture data clean
+.PHONY: help demo test test-all coverage lint types tests attack bench bench-compare bench-large fit pictures reference architecture data clean
 
 help:
 	@echo "make demo       install Igual and run the full example on the sample data"
 	@echo "make test       install it with the tools, then lint, check types and run the tests"
 	@echo "make test-all   the built wheel on every Python from 3.11 on that is here, and with the oldest packages named"
+	@echo "make attack     an hour of changed files, odd rulebooks and killed runs, with a new seed each time"
 	@echo "make coverage   which lines the tests reach"
 	@echo "make bench-compare KEPT=FILE  figures of the last run beside those of a kept one"
 	@echo "make bench      figures of speed and memory beside named peers (takes some minutes)"
@@ -55,6 +58,9 @@ tests: $(VENV)/.installed-dev
 test-all: $(VENV)/.installed-dev
 	@bash tools/install_for_tests.sh
 	PYTHON=$(BIN)/python bash tools/test_all.sh
+
+attack: $(VENV)/.installed-dev
+	$(BIN)/python -m tests.attack --seconds $(SECONDS)
 
 coverage: $(VENV)/.installed-dev
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check 'pytest-cov>=7' 'coverage>=7.10'

@@ -1,6 +1,17 @@
-"""`python -m igual`: the command line where its script isn't on the path."""
+"""The command line: `python -m igual`, and where the script `igual` begins."""
 
-from igual.cli import main
+# The module `signal` itself takes long to import: what it wraps is there from the start.
+import _signal  # type: ignore[import-not-found]
+
+
+def main() -> None:
+    """Run the command line; an interrupt while it is still being imported ends it as quietly as the system does."""
+    if _signal.getsignal(_signal.SIGINT) is _signal.default_int_handler:
+        _signal.signal(_signal.SIGINT, _signal.SIG_DFL)
+    from igual.cli import main as run
+
+    run()
+
 
 if __name__ == "__main__":
     main()

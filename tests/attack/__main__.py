@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import argparse
+import itertools
+import shutil
 import tempfile
 import time
 from collections import Counter
@@ -10,6 +12,8 @@ from pathlib import Path
 
 from tests.attack.campaign import attack, lay_out_world
 from tests.attack.forked import ForkServer
+from tests.attack.kills import kill, lay_out_outputs
+from tests.attack.references import CHECKS, find_difference
 
 
 def main() -> int:
@@ -17,6 +21,10 @@ def main() -> int:
     words = argparse.ArgumentParser(prog="python -m tests.attack")
     words.add_argument("--seconds", type=float, default=3600)
     words.add_argument("--seed", type=int, default=int(time.time()))
+    words.add_argument("--kills", type=int, default=200, help="how many runs are stopped at a random moment")
+    words.add_argument(
+        "--texts", type=int, default=20_000, help="how many texts each rule is held against a reference on"
+    )
     words.add_argument("--keep", type=Path, help="a folder for the files that showed a fault")
     given = words.parse_args()
     print(f"seed {given.seed}")
@@ -25,7 +33,11 @@ def main() -> int:
     with tempfile.TemporaryDirectory() as place:
         world = lay_out_world(Path(place) / "world")
         deadline = time.monotonic() + given.seconds
-        for number, case in enumerate(attack(server, world, Path(place), given.seed)):
+        killed = Path(place) / "with outputs"
+        shutil.copytree(world, killed)
+        lay_out_outputs(server, killed)
+        kills = itertools.islice(kill(server, killed, Path(place), given.seed), given.kills)
+        for number, case in enumerate(itertools.chain(kills, attack(server, world, Path(place), given.seed))):
             tried[case.target] += 1
             refused[case.target] += case.done.returncode == 2
             if case.fault:
@@ -37,6 +49,11 @@ def main() -> int:
             if time.monotonic() > deadline:
                 break
     server.close()
+    for check in CHECKS:
+        tried[check] = given.texts
+        if difference := find_difference(check, given.seed, given.texts):
+            faults[check] += 1
+            print(f"{check}: {difference}")
     print(f"\n{'kind of file':<14} {'cases':>7} {'refused':>8} {'faults':>7}")
     for name, number in sorted(tried.items()):
         print(f"{name:<14} {number:>7,} {refused[name]:>8,} {faults[name]:>7,}")

@@ -81,6 +81,8 @@ class ForkServer:
         assert self._process.stdin is not None
         assert self._process.stdout is not None
         with tempfile.TemporaryDirectory() as place:
+            for name in ("out", "err"):
+                (Path(place) / name).touch()
             call = {
                 "arguments": [*map(os.fspath, arguments)],
                 "folder": str(folder),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
+from functools import partial
 from random import Random
 
 from tests.attack.mutators import NASTY_TEXTS
@@ -34,6 +35,7 @@ _LETTERS = (
     "ELM",
 )
 _COLUMNS = ("a", "b", "c", "odd name")
+_SOUGHT = ("oak", "a", "ß", "é", " ")
 _WHERE = ("anywhere", "whole", "word", "start", "end")
 
 
@@ -51,9 +53,13 @@ def make_table(random: Random) -> dict[str, list[str]]:
     return {name: [random.choice(pool) for _ in range(rows)] for name in _COLUMNS}
 
 
+def _quote_text(random: Random) -> str:
+    return json.dumps(make_text(random).replace("\x7f", ""), ensure_ascii=False)
+
+
 def _condition(random: Random, depth: int = 0) -> str:
-    text = lambda: json.dumps(make_text(random).replace("\x7f", ""), ensure_ascii=False)  # noqa: E731
-    inner = lambda: _condition(random, depth + 1)  # noqa: E731
+    text = partial(_quote_text, random)
+    inner = partial(_condition, random, depth + 1)
     words: list[Callable[[], str]] = [
         lambda: f"contains = {text()}", lambda: f"starts = {text()}", lambda: f"ends = {text()}", lambda: f"equals = {text()}",
         lambda: "blank = true", lambda: f"length = [{random.randrange(3)}, {random.randrange(9)}]",
@@ -73,17 +79,15 @@ def _condition(random: Random, depth: int = 0) -> str:
 
 
 def _rule(random: Random, number: int) -> list[str]:
-    text = lambda: json.dumps(make_text(random).replace("\x7f", ""), ensure_ascii=False)  # noqa: E731
-    yes = lambda: random.choice(("true", "false"))  # noqa: E731
+    text = partial(_quote_text, random)
+    yes = partial(random.choice, ("true", "false"))
     where = f'where = "{random.choice(_WHERE)}"'
-    pairs = lambda: (  # noqa: E731
-        "pairs = { " + ", ".join(f"{json.dumps(k)} = {text()}" for k in ("oak", "a", "ß", "é", " ")) + " }"
-    )
+    pairs = f"pairs = {{ {', '.join(f'{json.dumps(key)} = {text()}' for key in _SOUGHT)} }}"
     kinds: list[tuple[str, list[str]]] = [
         ("spacing", []), ("spacing", ['also = "_-"']), ("spacing", ['breaks = "keep"']),
         ("case", ['style = "title"', 'small = ["of"]']), ("case", ['style = "sentence"']), ("case", ['style = "upper"']),
-        ("replace", [pairs(), where, f"ignore_case = {yes()}"]), ("replace", [pairs(), where, f"nth = {random.choice((1, 2, 500))}"]),
-        ("replace", [pairs(), "ignore_case = true", "keep_case = true"]), ("replace", [pairs(), "cascade = true"]),
+        ("replace", [pairs, where, f"ignore_case = {yes()}"]), ("replace", [pairs, where, f"nth = {random.choice((1, 2, 500))}"]),
+        ("replace", [pairs, "ignore_case = true", "keep_case = true"]), ("replace", [pairs, "cascade = true"]),
         ("replace", ["pairs = { '([a-z]+)' = '<\\1>' }", "pattern = true", f"nth = {random.choice((1, 3))}"]),
         ("replace", ["pairs = { '\\b' = '|' }", "pattern = true"]), ("replace", ["pairs = { 'x*' = '-' }", "pattern = true", "nth = 2"]),
         ("overlay", [f"start = {random.choice((1, 3, -2, 100))}", f"length = {random.choice((0, 2, 50))}", f"text = {text()}", f"same_length = {yes()}"]),

@@ -88,7 +88,7 @@ def _check_replace(random: Random, texts: Sequence[str]) -> tuple[list[Any], lis
     sought = random.sample(_SOUGHT, random.randrange(1, 5))
     folded = {(s.casefold() if ignore_case else s): s for s in sought}
     pairs = {s: random.choice(("", "x", "Oak", "ss", "a")) for s in folded.values()}
-    rule = Replace(pairs=pairs, where=where, nth=nth, ignore_case=ignore_case)
+    rule = Replace(pairs=pairs, where=where, nth=nth, ignore_case=ignore_case)  # type: ignore[arg-type]
     return list(rule.on(list(texts))), [replace(t, pairs, where, nth, ignore_case) for t in texts], rule
 
 
@@ -116,7 +116,7 @@ def _check_number(random: Random, texts: Sequence[str]) -> tuple[list[Any], list
         + random.choice(("", f"{decimal}50", f"{decimal}000", f"{decimal}0{random.randrange(10**9)}", "e5", "%"))
         for _ in texts
     ]  # fmt: skip
-    rule = Number(decimal=decimal, into="n", column="values")
+    rule = Number(decimal=decimal, into="n", column="values")  # type: ignore[arg-type]
     import igual
 
     made = igual.Rulebook([rule]).apply({"values": digits}).crosswalk("n")
@@ -147,7 +147,8 @@ def _check_condition(random: Random, texts: Sequence[str]) -> tuple[list[Any], l
         "equals": str.__eq__, "contains": str.__contains__, "starts": str.startswith, "ends": str.endswith,
     }  # fmt: skip
     fold: Callable[[str], str] = str.casefold if ignore_case else str
-    condition = Condition(**{word: sought}, ignore_case=ignore_case)
+    words: dict[str, Any] = {word: sought, "ignore_case": ignore_case}
+    condition = Condition(**words)
     made = condition.mask(pa.array(list(texts), pa.large_string()))
     return made.tolist(), [tests[word](fold(t), fold(sought)) for t in texts], condition
 

@@ -11,6 +11,7 @@ import importlib
 import os
 import pkgutil
 import sys
+import threading
 from importlib.abc import MetaPathFinder
 
 import click
@@ -91,11 +92,12 @@ def forbid_pandas() -> None:
 
 def main() -> None:
     """Run the command line; an error is a line or two, never a traceback."""
-    forbid_pandas()
-    interrupted = take_signals()
-    soften_streams()
     status: object = 2
+    interrupted = threading.Event()
     try:
+        forbid_pandas()
+        take_signals(interrupted)
+        soften_streams()
         if "_IGUAL_COMPLETE" in os.environ:
             igual.main()
         with igual.make_context("igual", sys.argv[1:]) as context:

@@ -22,13 +22,12 @@ _REPORT = (
 )
 
 
-def take_signals() -> threading.Event:
+def take_signals(came: threading.Event) -> None:
     """Make an interrupt, a hang-up and a request to end stop the work in the same orderly way.
 
-    Returns:
-        Set once one of them has come: an interrupt in the middle of an import can show itself as another error.
+    Args:
+        came: Is set once one of them has come: in the middle of an import it can show itself as another error.
     """
-    came = threading.Event()
 
     def stop(number: int, frame: object) -> None:
         came.set()
@@ -39,11 +38,15 @@ def take_signals() -> threading.Event:
         # Who starts us may want one ignored, as nohup does.
         if number is not None and signal.getsignal(number) is not signal.SIG_IGN:
             signal.signal(number, stop)
-    return came
 
 
 def soften_streams() -> None:
-    """Write what a stream's encoding lacks as a question mark, rather than fail when the work is done."""
+    """Write what a stream's encoding lacks as a question mark, rather than fail when the work is done.
+
+    What goes wrong while objects are cleared away, after the error has been told, isn't told again.
+    """
+    if not os.environ.get("IGUAL_DEBUG"):
+        sys.unraisablehook = lambda _: None
     for stream in (sys.stdout, sys.stderr):
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="replace")

@@ -7,6 +7,7 @@ import os
 import secrets
 import signal
 import stat
+import threading
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
@@ -115,15 +116,26 @@ class Outputs:
 
 @contextlib.contextmanager
 def _signals_held() -> Iterator[None]:
-    """Let requests to stop wait, in the thread that gets them."""
-    if not hasattr(signal, "pthread_sigmask"):  # pragma: no cover  # Windows
+    """Let requests to stop wait until the end, and then take effect.
+
+    To block them for a thread isn't enough: any other thread of the process may get them.
+    """
+    if threading.current_thread() is not threading.main_thread():
+        # Python handles signals in the main thread only, and this isn't the one they stop.
         yield
         return
-    before = signal.pthread_sigmask(signal.SIG_BLOCK, _SIGNALS)
+    came: list[int] = []
+    handlers = {number: signal.getsignal(number) for number in _SIGNALS}
+    held = {number: handler for number, handler in handlers.items() if handler not in (signal.SIG_IGN, None)}
+    for number in held:
+        signal.signal(number, lambda number, _: came.append(number))
     try:
         yield
     finally:
-        signal.pthread_sigmask(signal.SIG_SETMASK, before)
+        for number, handler in held.items():
+            signal.signal(number, handler)
+    if came:
+        signal.raise_signal(came[0])
 
 
 def _remove_abandoned(path: Path) -> None:

@@ -35,7 +35,7 @@ from igual.text.casing import Style
 FORMAT = 1
 _LARGEST = 16 << 20
 # Tables are made for each part of a key, and of tables within tables without end.
-_ENDLESS_KEY = re.compile(r"(?:[\w\-]+[ \t]*\.[ \t]*){200}")
+_ENDLESS_KEY = re.compile(r"(?<![\w\-])(?:[\w\-]++[ \t]*+\.[ \t]*+){200}")
 
 
 class _SourceWords(Settings):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import os
 import re
 from collections.abc import Iterator, Sequence
@@ -146,21 +147,24 @@ def _write_xlsx(rows: Sequence[dict[str, Any]], choices: Sequence[Sequence[str]]
     sheet.freeze_panes = "C2"
     sheet.sheet_view.zoomScale = _ZOOM
     sheet.auto_filter.ref = f"A1:{get_column_letter(len(SHEET))}{len(rows) + 1}"
-    book.save(path)
-    _without_times(path)
+    # In memory first: where the disk is full a half-written archive would complain once more when it is closed.
+    made = io.BytesIO()
+    book.save(made)
+    path.write_bytes(_without_times(made))
 
 
-def _without_times(path: Path) -> None:
+def _without_times(made: io.BytesIO) -> bytes:
     """Make the parts of a zipped file bear one fixed time, so that the same sheet is the same file."""
     from zipfile import ZIP_DEFLATED, ZipFile, ZipInfo
 
-    with ZipFile(path) as made:
-        parts = [(name, made.read(name)) for name in made.namelist()]
-    with ZipFile(path, "w", ZIP_DEFLATED) as again:
-        for name, content in parts:
+    timeless = io.BytesIO()
+    with ZipFile(made) as given, ZipFile(timeless, "w", ZIP_DEFLATED) as again:
+        for name in given.namelist():
+            content = given.read(name)
             if name == "docProps/core.xml":
                 content = _unstamped(content)
             again.writestr(ZipInfo(name, (2000, 1, 1, 0, 0, 0)), content, ZIP_DEFLATED)
+    return timeless.getvalue()
 
 
 def _unstamped(properties: bytes) -> bytes:

@@ -1,0 +1,41 @@
+"""A short part of the attack, always the same; `make attack` runs an hour of others."""
+
+from __future__ import annotations
+
+import shutil
+from itertools import islice
+from pathlib import Path
+
+import pytest
+
+from tests.attack.campaign import Case, attack, lay_out_world
+from tests.attack.forked import ForkServer
+from tests.attack.kills import kill, lay_out_outputs
+from tests.attack.references import CHECKS, find_difference
+
+_CASES, _KILLS, _TEXTS = 60, 10, 400
+
+
+@pytest.fixture(scope="module")
+def world(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return lay_out_world(tmp_path_factory.mktemp("world") / "world")
+
+
+def faults(cases: list[Case]) -> list[str]:
+    return [f"{case.target}: igual {case.call}: {case.fault}" for case in cases if case.fault]
+
+
+def test_changed_files_are_read_or_refused(server: ForkServer, world: Path, tmp_path: Path) -> None:
+    assert faults([*islice(attack(server, world, tmp_path, seed=20_261), _CASES)]) == []
+
+
+def test_runs_that_are_stopped_lose_nothing(server: ForkServer, world: Path, tmp_path: Path) -> None:
+    killed = tmp_path / "with outputs"
+    shutil.copytree(world, killed)
+    lay_out_outputs(server, killed)
+    assert faults([*islice(kill(server, killed, tmp_path, seed=20_262), _KILLS)]) == []
+
+
+@pytest.mark.parametrize("check", CHECKS)
+def test_rules_do_what_their_slow_references_do(check: str) -> None:
+    assert find_difference(check, 20_263, _TEXTS) == ""

@@ -1,0 +1,507 @@
+"""What the attacks have found, each by name."""
+
+from __future__ import annotations
+
+import csv
+import json
+import os
+import resource
+import signal
+import stat
+import subprocess
+import sys
+import time
+import zipfile
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pandas as pd
+import pyarrow as pa
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import igual
+from igual.files.csv_cells import guarded, unguarded
+from igual.lists import CodeMeaning
+from igual.rules import Condition, Date, Extract, Label, Number, Overlay, Replace, Spacing
+from tests.attack.campaign import _UNSEEN
+from tests.attack.forked import ForkServer
+from tests.conftest import COMMAND, Run
+
+Write = Callable[[str, str | bytes], Path]
+ODD = "a\x1b[31m\x9b2J\u202eb\u2062\u3164\U000e0041\nc"
+RULE = '[[rule]]\ncolumn = "a"\n'
+
+
+def book(text: str) -> str:
+    return f"igual = 1\n{text}"
+
+
+# Terminal
+
+
+@pytest.mark.parametrize(
+    "call",
+    [
+        ["survey", "T"], ["survey", "T", "--json"], ["tally", "T", "-c", "N"], ["tally", "T", "-c", "N", "--distinct"],
+        ["tally", "T", "-c", "nosuch"], ["tally", "T", "-c", "N", "--by", "N2"], ["lookalikes", "T", "-c", "N"],
+        ["match", "T", "-c", "N", "--list", "L"], ["apply", "B", "T", "--preview", "9"], ["apply", "B", "T", "--out", "O"],
+        ["check", "B", "T"], ["check", "B", "T", "--json"], ["review", "B", "S"], ["lists", "L", "L2"], ["apply", ODD, "T"],
+        ["rules", ODD], [ODD], ["survey", "T", "--" + ODD], ["survey", ODD], ["check", "B", "T", "--allow", ODD],
+    ],
+)  # fmt: skip
+def test_no_control_reaches_the_terminal(server: ForkServer, tmp_path: Path, call: list[str]) -> None:
+    def put(name: str, *rows: tuple[str, ...]) -> str:
+        with (tmp_path / name).open("w", encoding="utf-8", newline="") as file:
+            csv.writer(file, quoting=csv.QUOTE_ALL).writerows(rows)
+        return name
+
+    odd = json.dumps(ODD)
+    stem = "t\x1b[1m\u202e"
+    (tmp_path / f"{stem}.toml").write_text(
+        f'igual = 1\n[lists.{odd}]\nvalues = [{odd}, "oak"]\n[[rule]]\ncolumn = {odd}\ndo = "match"\nlist = {odd}\nnote = {odd}\n',
+        encoding="utf-8",
+    )
+    named = {
+        "T": put(f"{stem}.csv", (ODD, "N2"), (ODD, "x"), (f"{ODD} ", "x"), ("oka", "y"), ("oak", "z")), "B": f"{stem}.toml",
+        "L": put("l\x1b.csv", ("value", ODD), (ODD, "1"), ("oak", "2")), "L2": put("m\x1b.csv", ("value",), (f"{ODD}s",)),
+        "S": put("s\x1b.csv", ("column", "value", "ruling"), (ODD, "oka", ODD), (ODD, "elm", "oak")), "O": f"{stem}o.csv", "N": ODD,
+    }  # fmt: skip
+    done = server.run([named.get(word, word) for word in call], tmp_path)
+    assert "unforeseen" not in done.stderr
+    assert not _UNSEEN.search(done.stdout + done.stderr), repr(done.stdout + done.stderr)
+    if done.returncode == 2:
+        assert 1 <= done.stderr.count("\n") <= 2
+
+
+@pytest.mark.parametrize("encoding", ["ascii", "cp1252", "latin-1"])
+def test_streams_that_lack_characters(
+    server: ForkServer, write: Write, tmp_path: Path, encoding: str
+) -> None:
+    write("t.csv", "a\n中 é\n\U0001f600\n")
+    env = {**os.environ, "PYTHONIOENCODING": encoding}
+    assert server.run("survey t.csv".split(), tmp_path, env=env).returncode == 0
+    done = server.run("tally t.csv -c a --json".split(), tmp_path, env=env)
+    assert json.loads(done.stdout)["values"][0]["value"] == "中 é"
+
+
+def test_readers_and_streams_that_are_gone(trees: Path) -> None:
+    calls = (
+        "survey trees.csv", "tally trees.csv -c species", "match trees.csv -c species --list species.csv", "rules", "--help",
+        "lookalikes trees.csv -c street", "check trees.toml trees.csv", "apply trees.toml trees.csv --preview 50",
+    )  # fmt: skip
+    for call in calls[:5]:
+        line = f"{COMMAND} {call} | head -1 > /dev/null; test ${{PIPESTATUS[0]}} = 0"
+        done = subprocess.run(["bash", "-c", line], cwd=trees, capture_output=True, text=True)
+        assert (done.returncode, done.stderr) == (0, ""), call
+    for redirect in (">&-", "2>&-", ">&- 2>&-", "> /dev/full"):
+        line = f"{COMMAND} {calls[1]} {redirect}"
+        done = subprocess.run(["bash", "-c", line], cwd=trees, capture_output=True, text=True)
+        assert "Traceback" not in done.stderr
+        assert done.returncode == (2 if "full" in redirect else 0)
+
+
+@pytest.mark.parametrize("delay", [0.06, 0.1, 0.15, 0.2])
+def test_an_early_interrupt_is_quiet(trees: Path, delay: float) -> None:
+    reset = lambda: signal.signal(signal.SIGINT, signal.default_int_handler)  # noqa: E731
+    with subprocess.Popen(
+        [str(COMMAND), "survey", "trees.csv"], cwd=trees, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, preexec_fn=reset
+    ) as process:  # fmt: skip
+        time.sleep(delay)
+        process.send_signal(signal.SIGINT)
+        _, error = process.communicate()
+    # Before that Python itself is starting, and says what it likes.
+    assert "Traceback" not in error or "igual" not in error
+
+
+# Paths, modes, outputs
+
+
+@pytest.mark.parametrize(
+    "name",
+    [
+        "/etc/hostname",
+        "../l.csv",
+        "link.csv",
+        "fifo.csv",
+        "loop.csv",
+        "https://x.example/l.csv",
+        "/dev/zero",
+        "a\\u0000b",
+    ],
+)
+def test_files_of_a_rulebook_lie_in_its_folder(run: Run, tmp_path: Path, name: str) -> None:
+    folder = tmp_path / "books"
+    folder.mkdir()
+    (tmp_path / "l.csv").write_text("value\noak\n")
+    (folder / "link.csv").symlink_to("../l.csv")
+    (folder / "loop.csv").symlink_to("loop.csv")
+    os.mkfifo(folder / "fifo.csv")
+    (folder / "t.csv").write_text("a\noka\n")
+    (folder / "b.toml").write_text(book(f'[lists.l]\nfile = "{name}"\n{RULE}do = "match"\nlist = "l"\n'))
+    for call in ("check b.toml t.csv", "review b.toml --add-to-lists", "apply b.toml t.csv --preview 1"):
+        done = run(call, folder=folder)
+        assert (done.returncode, done.stderr.count("\n")) == (2, 1), done.stderr
+    if name in ("../l.csv", "link.csv"):
+        assert run("check b.toml t.csv --allow-outside ..", folder=folder).returncode == 1
+        assert igual.Rulebook.load(folder / "b.toml", allow_outside=[tmp_path]).lists["l"].values == ("oak",)
+
+
+def test_rulings_that_lead_outside_are_refused(run: Run, tmp_path: Path) -> None:
+    (tmp_path / "b").mkdir()
+    (tmp_path / "b" / "b.toml").write_text(book(f'{RULE}do = "spacing"\n'))
+    (tmp_path / "b" / "t.csv").write_text("a\nx\n")
+    (tmp_path / "b" / "b.rulings.csv").symlink_to("../elsewhere.csv")
+    assert "lies outside" in run("check b.toml t.csv", folder=tmp_path / "b").stderr
+
+
+def test_outputs_keep_the_mode_and_refuse_what_is_read_only(run: Run, write: Write, tmp_path: Path) -> None:
+    write("t.csv", "a\nx \n")
+    write("b.toml", book(f'{RULE}do = "spacing"\n'))
+    write("secret.csv", "a\nold\n").chmod(0o600)
+    write("fixed.csv", "a\nold\n").chmod(0o444)
+    assert run("apply b.toml t.csv --out secret.csv").returncode == 0
+    assert stat.S_IMODE((tmp_path / "secret.csv").stat().st_mode) == 0o600
+    assert "fixed.csv is read-only" in run("apply b.toml t.csv --out fixed.csv").stderr
+    assert (tmp_path / "fixed.csv").read_text() == "a\nold\n"
+    line = f"umask 027; {COMMAND} apply b.toml t.csv --out new.csv"
+    subprocess.run(line, shell=True, cwd=tmp_path, check=True, capture_output=True)
+    assert stat.S_IMODE((tmp_path / "new.csv").stat().st_mode) == 0o640
+
+
+def test_what_a_killed_run_left_is_removed_by_the_next(run: Run, write: Write, tmp_path: Path) -> None:
+    from igual.files.outputs import Outputs
+
+    write("t.csv", "a\nx \n")
+    write("b.toml", book(f'{RULE}do = "spacing"\n'))
+    write(".clean.csv.00000000.part", "half")
+    alive = Outputs()
+    living = alive.place(tmp_path / "clean.csv")
+    assert not (tmp_path / ".clean.csv.00000000.part").exists()
+    write(".clean.csv.00000001.part", "half")
+    assert run("apply b.toml t.csv --out clean.csv").returncode == 0
+    assert [path.name for path in tmp_path.glob(".*.part")] == [living.name]
+    alive.discard()
+    alive.release()
+
+
+def test_a_request_to_stop_waits_for_renaming(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    from igual.files.outputs import outputs
+
+    rename = Path.replace
+
+    def interrupt(self: Path, target: Any) -> Path:
+        os.kill(os.getpid(), signal.SIGINT)
+        return rename(self, target)
+
+    monkeypatch.setattr(Path, "replace", interrupt)
+    with pytest.raises(KeyboardInterrupt) as caught, outputs() as staged:
+        for name in ("a", "b"):
+            staged.place(tmp_path / name).write_text("new")
+    assert caught.value.__notes__ == ["all outputs had been written"]
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["a", "b"]
+
+
+def test_a_full_disk_while_a_spreadsheet_is_written(trees: Path) -> None:
+    small = lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (3_000, 3_000))  # noqa: E731
+    env = {name: text for name, text in os.environ.items() if not name.startswith("COVERAGE")}
+    call = [str(COMMAND), *"apply trees.toml june.csv --open open.xlsx".split()]
+    done = subprocess.run(call, cwd=trees, capture_output=True, text=True, preexec_fn=small, env=env)
+    assert (done.returncode, done.stderr.count("\n")) == (2, 1), done.stderr
+    assert not list(trees.glob("*open.xlsx*"))
+
+
+# Formulas
+
+
+@given(st.text(max_size=6) | st.text(st.sampled_from("'=+-@\t\r\n ＝1a"), max_size=5))
+def test_guards_come_off_again(text: str) -> None:
+    made = guarded(pa.table({"c": [text]}))["c"][0].as_py()
+    assert unguarded(made) == text
+    assert made.strip(" \t\r\n\u00a0\ufeff")[:1] not in ("=", "@", "＝") or made.startswith("'")
+
+
+def test_every_text_output_is_guarded_on_request(run: Run, write: Write, tmp_path: Path) -> None:
+    write("t.csv", '=h,a\n1,=1+1\n2,"\t=2"\n3,-3\n4,=1+1 \n')
+    write("l.csv", "value\n=1+1\n")
+    write("b.toml", book(f'{RULE}do = "spacing"\nends = "keep"\n'))
+    assert (
+        run("apply b.toml t.csv --out o.csv --trail r.csv --crosswalk w.csv --escape-formulas").returncode
+        == 0
+    )
+    assert run("match t.csv -c a --list l.csv --out m.csv --escape-formulas").returncode == 0
+    assert (
+        run("lookalikes t.csv -c a --pairs p.csv --rulings u.csv --out g.csv --escape-formulas").returncode
+        == 0
+    )
+    for name in ("o", "r", "w", "m", "p", "u", "g"):
+        with (tmp_path / f"{name}.csv").open(newline="") as file:
+            cells = [cell for row in csv.reader(file) for cell in row]
+        assert not [cell for cell in cells if cell.lstrip("\t\r\n ")[:1] in ("=", "@")], name
+        assert "'=h" in cells or name != "o"
+
+
+# Lists and rulings
+
+
+def test_other_rows_of_a_list_stay(run: Run, write: Write, tmp_path: Path) -> None:
+    rows = 'value,alias,note\nfir,,3" pipe\noak,QR,5" pipe\nelm,,"a ""b"""\n\nash,,x\n'
+    write("l.csv", rows)
+    write("b.toml", book(f'[lists.l]\nfile = "l.csv"\n{RULE}do = "match"\nlist = "l"\n'))
+    write(
+        "b.rulings.csv", 'column,value,ruling,reason,by,on\na,"fir, red",new entry,,,\na,Q,alias of oak,,,\n'
+    )
+    assert run("review b.toml --add-to-lists").returncode == 0
+    assert (tmp_path / "l.csv").read_text() == rows.replace(
+        'oak,QR,5" pipe', 'oak,QR|Q,"5"" pipe"'
+    ) + '"fir, red",,\n'
+
+
+def test_a_list_that_lacks_a_character_is_left_alone(run: Run, write: Write, tmp_path: Path) -> None:
+    before = "value,alias\nähorn eiche linde größe,\nmöhre käse grün,\n".encode("cp1252")
+    write("l.csv", before)
+    write("b.toml", book(f'[lists.l]\nfile = "l.csv"\n{RULE}do = "match"\nlist = "l"\n'))
+    write("b.rulings.csv", "column,value,ruling,reason,by,on\na,中,new entry,,,\n")
+    done = run("review b.toml --add-to-lists")
+    assert (done.returncode, "save it as UTF-8 first" in done.stderr) == (2, True)
+    assert (tmp_path / "l.csv").read_bytes() == before
+
+
+@given(st.tuples(*[st.text(min_size=1, max_size=6).filter(lambda t: t.strip() != "")] * 5))
+def test_any_ruling_reads_back(tmp_path_factory: pytest.TempPathFactory, cells: tuple[str, ...]) -> None:
+    path = tmp_path_factory.mktemp("r") / "b.rulings.csv"
+    column, value, ruling, reason, by = cells
+    kept = igual.Rulings.load(path).decide(column, value, ruling, reason, by=by, on="2026-05-08")
+    assert igual.Rulings.load(path).rulings == kept.rulings
+
+
+def test_twelve_add_to_a_list_at_once(server: ForkServer, write: Write, tmp_path: Path) -> None:
+    write("l.csv", "value\noak\n")
+    for number in range(12):
+        folder = f"b{number}.toml"
+        write(folder, book(f'[lists.l]\nfile = "l.csv"\n{RULE}do = "match"\nlist = "l"\n'))
+        write(f"b{number}.rulings.csv", f"column,value,ruling,reason,by,on\na,new {number},new entry,,,\n")
+    call = lambda number: subprocess.run([str(COMMAND), "review", f"b{number}.toml", "--add-to-lists"], cwd=tmp_path, capture_output=True, text=True)  # noqa: E731  # fmt: skip
+    with ThreadPoolExecutor(12) as pool:
+        done = [*pool.map(call, range(12))]
+    assert [one.returncode for one in done] == [0] * 12, [one.stderr for one in done]
+    assert len(igual.ReferenceList.load(tmp_path / "l.csv").values) == 13
+
+
+def test_two_reviews_at_once_do_not_contradict_each_other(write: Write, tmp_path: Path) -> None:
+    write("b.toml", book(f'[lists.l]\nvalues = ["oak", "elm"]\n{RULE}do = "match"\nlist = "l"\n'))
+    stale = igual.Rulebook.load(tmp_path / "b.toml")
+    for sheet, ruling, taken in (("one.csv", "oak", 1), ("two.csv", "elm", 0)):
+        write(sheet, f"column,value,ruling\na,oka,{ruling}\n")
+        assert len(stale.rulings.review(tmp_path / sheet, stale, by="x").accepted) == taken
+
+
+@pytest.mark.parametrize(
+    "raw", ["#x", "a\tb", 'q"r', "a\rb", "l\u2028m", "\ufeffz", "a|b\\c", "'=1", "x\x85y"]
+)
+def test_sssom_reads_back(tmp_path: Path, raw: str) -> None:
+    table = pa.table(
+        {"column": ["c|d: e"], "raw": [raw], "clean": [f"{raw}!"], "rows": [3], "how": ["a|b: c\\"]}
+    )
+    igual.Crosswalk(table).save(tmp_path / "w.sssom.tsv")
+    back = igual.Crosswalk.load(tmp_path / "w.sssom.tsv").table
+    for name in ("column", "raw", "clean", "rows", "how"):
+        assert back[name].to_pylist() == table[name].to_pylist()
+    frame = pd.read_csv(tmp_path / "w.sssom.tsv", sep="\t", comment="#", dtype=str, keep_default_na=False)
+    assert frame["subject_label"].tolist() == [raw]
+
+
+@pytest.mark.parametrize("how", ["rows: 9" + "9" * 40, "rows: x", "rows: ٣"])
+def test_numbers_in_sssom_are_bounded(write: Write, how: str) -> None:
+    head = "subject_label\tsubject_category\tpredicate_id\tobject_label\tmapping_justification\tconfidence\tother\n"
+    path = write("w.sssom.tsv", f"{head}a\tc\tskos:exactMatch\tb\tx\t\t{how}\n")
+    with pytest.raises(igual.TableError, match=r"mapping 1.*is no number of rows"):
+        igual.Crosswalk.load(path)
+    path = write("w.sssom.tsv", f"{head}a\tc\tskos:closeMatch\tb\tx\tnan\t\n")
+    with pytest.raises(igual.TableError, match="is no confidence"):
+        igual.Crosswalk.load(path)
+
+
+# Rules
+
+
+def test_numbers_are_exact_and_told_truly(run: Run, write: Write, tmp_path: Path) -> None:
+    write("t.csv", "a\n123456789012\n1.5\n9007199254740993\n007\n0.10\n")
+    write("b.toml", book(f'{RULE}do = "number"\n'))
+    done = run("apply b.toml t.csv --out o.csv --trail r.csv --json")
+    assert (tmp_path / "o.csv").read_text() == "a\n123456789012\n1.5\n9007199254740993\n7\n0.1\n"
+    assert json.loads(done.stdout)["effects"][0]["values"] == 2
+    assert "n,007,7" in (tmp_path / "r.csv").read_text().replace("a,007,7", "n,007,7")
+    wide = Number().on(pa.array(["12345678901234567890.25", "1"]))
+    assert (wide.type, str(wide[0])) == (pa.decimal128(38, 2), "12345678901234567890.25")
+    assert Number().on(["1" * 60, "2"]) == ["1" * 60, "2"]
+    assert Number().on(["9007199254740993"]) == [9007199254740993]
+
+
+def test_overlay_keeps_the_length() -> None:
+    assert Overlay(start=2, length=4, text="wxyz", same_length=True).on(["a", "ab", "abc", "", None]) == [
+        "a",
+        "aw",
+        "awx",
+        "",
+        None,
+    ]
+
+
+def test_whole_respects_nth_and_all_fold_alike() -> None:
+    assert Replace(pairs={"a": "x"}, where="whole", nth=2).on(["a"]) == ["a"]
+    for where in ("anywhere", "whole", "word", "start", "end"):
+        assert Replace(pairs={"Straße": "x"}, where=where, ignore_case=True).on(["STRASSE"]) == ["x"]
+
+
+@pytest.mark.parametrize(
+    "rule",
+    [
+        "pairs = { 'a' = '\\1' }", "pairs = { 'a' = 'x\\' }", "pairs = { 'a{1001}' = '' }", "pairs = { '(a' = '' }",
+        "pairs = { 'a' = '\\x' }", "pairs = { '\\C+**' = '' }",
+    ],
+)  # fmt: skip
+def test_patterns_that_can_not_serve_are_refused(run: Run, write: Write, rule: str) -> None:
+    write("t.csv", "a\nx\n")
+    write("b.toml", book(f'{RULE}do = "replace"\npattern = true\n{rule}\n'))
+    done = run("apply b.toml t.csv --preview 1")
+    assert (done.returncode, done.stderr.count("\n"), "unforeseen" in done.stderr) == (2, 1, False)
+
+
+def test_patterns_with_odd_groups() -> None:
+    assert Replace(pairs={r"\Q(a": "x"}, pattern=True, where="start").on(["(a(a"]) == ["x(a"]
+    assert Replace(pairs={"(b)(a)": r"\2\1"}, pattern=True, nth=3).on(["ba ba ba"]) == ["ba ba ab"]
+    assert Replace(pairs={r"\bfoo\b": "x"}, pattern=True, nth=2).on(["foo foofoo foo"]) == ["foo foofoo x"]
+    assert Replace(pairs={"a+": "x"}, pattern=True, nth=2).on(["aaa"]) == ["aaa"]
+    assert Extract(pattern="[(?P<x>]+").on(["a(P<"]) == ["(P<"]
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        ".".join(["a"] * 20_000) + " = 1\n",
+        RULE + 'do = "spacing"\nwhen = ' + "{ not = " * 250 + "{ blank = true }" + " }" * 250 + "\n",
+        (RULE + 'do = "replace"\npairs = { a = "aa" }\n') * 40,
+        "".join(f'[[rule]]\ndo = "compose"\ntemplate = "{{{c}}}{{{c}}}"\ninto = "c{n}"\n' for n, c in enumerate(["a", *(f"c{n}" for n in range(39))])),
+        RULE + 'do = "overlay"\nstart = 1\nlength = 2000000000\ntext = "x"\n',
+        RULE + 'do = "overlay"\nstart = 99999999999999999999\nlength = 2\ntext = "x"\n',
+        RULE + 'do = "part"\nseparator = "-"\nnth = -9223372036854775807\n',
+        RULE + 'do = "spacing"\nwhen = { above = nan }\n',
+        '[codebooks.k]\nlabels = { "1" = "x" }\n' + RULE + 'do = "label"\ncodebook = "k"\ndated_by = "a"\n',
+        RULE + 'do = "replace"\npairs = { a = "' + "x" * 20_000 + '" }\n',
+    ],
+)  # fmt: skip
+def test_endless_rulebooks_are_refused_in_a_line(run: Run, write: Write, text: str) -> None:
+    write("t.csv", "a\nabc-\n")
+    write("b.toml", book(text))
+    done = run("apply b.toml t.csv --preview 1")
+    assert (done.returncode, done.stderr.count("\n"), "unforeseen" in done.stderr) == (2, 1, False), (
+        done.stderr[:300]
+    )
+    assert (done.seconds < 20, done.peak < 1 << 30) == (True, True)
+
+
+# Python
+
+
+def test_values_of_odd_kinds() -> None:
+    odd = [pd.NaT, None, np.nan, pd.NA]
+    made = Spacing().on(pd.Series(["a ", *odd], dtype=object)).tolist()
+    assert (made[0], [pd.isna(cell) for cell in made[1:]]) == ("a", [True] * 4)
+    assert Spacing().on(pa.array(["a ", None], pa.string_view())).to_pylist() == ["a", None]
+    assert Spacing().on(pd.Series(pd.Categorical([None, None]))).isna().all()
+    assert Date(form="DD/MM/YYYY").on(["01/01/0000"]) == [None]
+
+
+@pytest.mark.parametrize(
+    "call",
+    [
+        lambda: igual.ReferenceList("abc"), lambda: igual.ReferenceList(["oak"], {"oak": "qr"}), lambda: igual.Codebook(["a"]),  # type: ignore[arg-type]
+        lambda: igual.PairList("ab"), lambda: igual.ReferenceList(["\ud800"]), lambda: igual.Codebook({"1": "\ud800"}),  # type: ignore[arg-type]
+        lambda: Spacing().on(["\ud800"]), lambda: Condition(equals="\ud800"), lambda: igual.Rulebook(Spacing(column="a")),  # type: ignore[arg-type]
+        lambda: igual.Rulebook([Spacing(column="a")]).apply({"a": 5}), lambda: igual.Rulings().decide("a", "\ud800", "x"),
+        lambda: igual.Rulebook([Spacing(column="a")]).save("a\0b.toml"), lambda: Label(column="a", codebook="c", dated_by="a"),
+        lambda: igual.ReferenceList.load("x" * 5000 + ".csv"), lambda: igual.match(["\udc80"], igual.ReferenceList(["a"])),
+    ],
+)  # fmt: skip
+def test_every_error_is_igual_s_own(call: Callable[[], Any]) -> None:
+    with pytest.raises(igual.IgualError) as caught:
+        call()
+    assert str(caught.value)
+
+
+# Spreadsheets and size
+
+
+def make_xlsx(path: Path, rows: list[list[Any]], change: Callable[[str], str] = str) -> Path:
+    from openpyxl import Workbook
+
+    made = Workbook()
+    for row in rows:
+        made.active.append(row)
+    made.save(path)
+    with zipfile.ZipFile(path) as packed:
+        parts = {name: packed.read(name) for name in packed.namelist()}
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as packed:
+        for name, content in parts.items():
+            packed.writestr(name, change(content.decode()) if "sheet1" in name else content)
+    return path
+
+
+def test_cells_of_a_spreadsheet_keep_their_texts(run: Run, tmp_path: Path) -> None:
+    make_xlsx(
+        tmp_path / "t.xlsx",
+        [["a"], ["run at 00:00:00"], ["x_x000D_y"], ["_x005F_x000D_"], [pd.Timestamp("2024-05-31")]],
+    )
+    values = json.loads(run("tally t.xlsx -c a --json").stdout)["values"]
+    assert {one["value"] for one in values} == {"run at 00:00:00", "x\ry", "_x000D_", "2024-05-31"}
+
+
+@pytest.mark.parametrize("at", ["XFD1048576", "A99999999999", "ZZZZ5"])
+def test_cells_at_a_far_corner_are_refused(run: Run, tmp_path: Path, at: str) -> None:
+    row = at.lstrip("ABCDEFGHIJKLMNOPQRSTUVWXYZ")
+    make_xlsx(
+        tmp_path / "t.xlsx",
+        [["a"], ["b"]],
+        lambda sheet: sheet.replace('r="2"', f'r="{row}"').replace('r="A2"', f'r="{at}"'),
+    )
+    done = run("survey t.xlsx")
+    assert (done.returncode, done.seconds < 10, done.peak < 1 << 30) == (2, True, True), done.stderr
+
+
+def test_long_lists_are_loaded_in_linear_time(tmp_path: Path) -> None:
+    # Only that it ends: a quadratic step would take minutes.
+    special = [(str(number * 10), f"l{number}", str(number * 10 + 8), None, None) for number in range(20_000)]
+    codes = igual.Codebook({}, [CodeMeaning(*entry) for entry in special])
+    assert Label(codebook="c").on(["15", "19", "199998"], codebooks={"c": codes}) == ["l1", "19", "l19999"]
+    names = [f"c{number}" for number in range(20_000)]
+    walk = igual.Crosswalk(pa.table({"column": names, "raw": names, "clean": names}))
+    assert len(walk.columns) == 20_000
+
+
+def test_a_vast_cell_is_bounded(run: Run, write: Write) -> None:
+    write("t.csv", "a,b\n" + "x y " * 5_000_000 + ",1\noak,2\n")
+    write("l.csv", "value\noak\n")
+    write("b.toml", book(f'[lists.l]\nfile = "l.csv"\n{RULE}do = "match"\nlist = "l"\n'))
+    for call in ("match t.csv -c a --list l.csv", "apply b.toml t.csv --preview 2"):
+        done = run(call)
+        assert (done.returncode, done.seconds < 60) == (0, True), done.stderr
+
+
+def test_contexts_elsewhere_are_refused_wherever_they_stand(write: Write, tmp_path: Path) -> None:
+    write("ctx.jsonld", '{"@context": {"x": "urn:x"}}')
+    for context in (
+        f'[[["file://{tmp_path}/ctx.jsonld"]]]', '["https://x.example/c"]', f'{{"x": {{"@id": "urn:x", "@context": "file://{tmp_path}/ctx.jsonld"}}}}',
+        f'[null, "file://{tmp_path}/ctx.jsonld"]', f'{{"@import": "file://{tmp_path}/ctx.jsonld"}}',
+    ):  # fmt: skip
+        document = f'{{"@context": {context}, "x": {{"@id": "urn:y", "urn:z": "w"}}}}'
+        with pytest.raises(
+            igual.ListError, match=r"nothing is fetched|is not valid|has no concepts"
+        ) as caught:
+            igual.ReferenceList.load(write("l.jsonld", document))
+        assert "has no concepts" not in str(caught.value) or "@id" in context
+    assert sys.modules["rdflib.plugins.shared.jsonld.context"].source_to_json.__name__ == "source_to_json"
