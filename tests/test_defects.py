@@ -269,7 +269,7 @@ def test_frames_derived_from_pandas_are_taken() -> None:
 def test_versions_of_long_lists_are_compared_without_end() -> None:
     old = igual.ReferenceList([f"entry {number}" for number in range(6_000)])
     new = igual.ReferenceList([f"Entry {number}" for number in range(6_000)])
-    assert len(igual.compare_lists(old, new)) == 20_000  # it took hours
+    assert len(igual.compare_lists(old, new)) == 6_000  # it took hours
 
 
 def test_dicts_do_for_conditions_and_texts() -> None:
