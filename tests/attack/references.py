@@ -3,12 +3,31 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Callable, Mapping, Sequence
+from datetime import date
 from decimal import Decimal
 from random import Random
 from typing import Any
 
-from igual.rules import Condition, Extract, Number, Overlay, Part, Replace
+from igual import Codebook, Rulebook
+from igual.rules import (
+    Band,
+    Bands,
+    Blanks,
+    Case,
+    Characters,
+    Compose,
+    Condition,
+    Date,
+    Extract,
+    Label,
+    Number,
+    Overlay,
+    Part,
+    Replace,
+    Spacing,
+)
 from tests.attack.generators import make_text
 
 _SOUGHT = ("oak", "a", "ß", "ss", "é", "Oak ", "-", "İ", "ﬁ", "fi", "1", "23", "中", "B", "aB")
@@ -153,9 +172,138 @@ def _check_condition(random: Random, texts: Sequence[str]) -> tuple[list[Any], l
     return made.tolist(), [tests[word](fold(t), fold(sought)) for t in texts], condition
 
 
+_BREAKS = "\n\r\v\f\x85\u2028\u2029"
+_ODD_SPACES = (
+    "\u00a0\u1680\u2000\u2001\u2002\u2003\u2004\u2005\u2006\u2007\u2008\u2009\u200a\u202f\u205f\u3000"
+)
+_NAMED = "".join(
+    (
+        " \t",
+        _BREAKS,
+        _ODD_SPACES,
+        "\u200b\u2060\ufeff\u200c\u200d\u00ad\u061c\u180e\u200e\u200f\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069",
+    )
+)
+
+
+def space(text: str) -> str:
+    """Odd spaces become plain, breaks with what is round them become one, and runs and ends go."""
+    kept = ""
+    for at, letter in enumerate(text):
+        beside = (
+            [text[place : place + 1] or "a" for place in (at - 1, at + 1)] if at else ["a", text[1:2] or "a"]
+        )
+        if letter in "\u200c\u200d" and any(one.isascii() for one in beside):
+            continue
+        kept += (
+            ""
+            if letter in "\u200b\u2060\ufeff"
+            else " "
+            if letter in "\t" + _ODD_SPACES + _BREAKS
+            else letter
+        )
+    return " ".join(part for part in kept.split(" ") if part)
+
+
+def keep_kinds(text: str, starts: str) -> str:
+    """The characters of some of Unicode's general categories."""
+    return "".join(letter for letter in text if unicodedata.category(letter).startswith(tuple(starts)))
+
+
+def read_date(text: str) -> str | None:
+    """A day as DD/MM/YYYY, leading zeros or not."""
+    found = re.fullmatch(r"([0-9]{1,2})/([0-9]{1,2})/([0-9]{4})", text.strip(_NAMED))
+    try:
+        return None if found is None else date(int(found[3]), int(found[2]), int(found[1])).isoformat()
+    except ValueError:
+        return None
+
+
+def find_band(text: str) -> str:
+    """Below 5 low, from 5 on high; what is no plain number stays."""
+    plain = text.strip(_NAMED).replace("−", "-")
+    return (
+        ("low" if Decimal(plain) < 5 else "high") if re.fullmatch(r"[+-]?[0-9]+(\.[0-9]+)?", plain) else text
+    )
+
+
+def _check_spacing(random: Random, texts: Sequence[str]) -> tuple[list[Any], list[Any], Any]:
+    return list(Spacing().on(list(texts))), [space(t) for t in texts], "spacing"
+
+
+def _check_case(random: Random, texts: Sequence[str]) -> tuple[list[Any], list[Any], Any]:
+    # Words of Greek end in another sigma, and Python knows that too.
+    rule, change = random.choice(((Case(style="upper"), str.upper), (Case(style="lower"), str.lower)))
+    return list(rule.on(list(texts))), [change(t) for t in texts], rule
+
+
+def _check_characters(random: Random, texts: Sequence[str]) -> tuple[list[Any], list[Any], Any]:
+    kind, starts = random.choice(
+        (("digits", ("Nd",)), ("letters", ("L",)), ("punctuation", ("P",)), ("symbols", ("S",)))
+    )
+    rule = Characters(keep=(kind,))  # type: ignore[arg-type]
+    return list(rule.on(list(texts))), [keep_kinds(t, starts) for t in texts], rule  # type: ignore[arg-type]
+
+
+def _check_label(random: Random, texts: Sequence[str]) -> tuple[list[Any], list[Any], Any]:
+    labels, ignore_case = {"a": "good", "B": "fair", "oak": "é", "1": " x"}, random.random() < 0.5
+    fold: Callable[[str], str] = str.casefold if ignore_case else str
+    folded = {fold(code): label for code, label in labels.items()}
+    rule = Label(codebook="k", ignore_case=ignore_case)
+    made = rule.on(
+        [random.choice((t, t[:1], t[:3])) if t else t for t in texts], codebooks={"k": Codebook(labels)}
+    )
+    given = [*made]
+    again = rule.on(list(texts), codebooks={"k": Codebook(labels)})
+    return list(again), [labels.get(t) or folded.get(fold(t), t) for t in texts], (rule, given)
+
+
+def _check_blanks(random: Random, texts: Sequence[str]) -> tuple[list[Any], list[Any], Any]:
+    rule = Blanks(texts=("n/a", "Oak", "-"))
+    meant = {"n/a", "oak", "-", ""}
+    return (
+        list(rule.on(list(texts))),
+        [None if t.strip(_NAMED).casefold() in meant else t for t in texts],
+        rule,
+    )
+
+
+def _check_date(random: Random, texts: Sequence[str]) -> tuple[list[Any], list[Any], Any]:
+    parts = [
+        f"{random.randrange(40)}/{random.choice((1, 2, '02', 12, 13))}/{random.choice((0, 4, 1900, 2024, 9999)):04}"
+        for _ in texts
+    ]
+    texts = [
+        random.choice((part, f" {part}", part.replace("/", "-", 1), t))
+        for part, t in zip(parts, texts, strict=True)
+    ]
+    made = Date(form="DD/MM/YYYY").on(texts)
+    return [None if day is None else day.isoformat() for day in made], [read_date(t) for t in texts], texts
+
+
+def _check_bands(random: Random, texts: Sequence[str]) -> tuple[list[Any], list[Any], Any]:
+    texts = [random.choice((t, f"{random.randrange(-9, 9)}", f" {random.randrange(90) / 10}")) for t in texts]
+    rule = Bands(bands=(Band(label="low", below=5), Band(label="high", at_least=5)))
+    return list(rule.on(texts)), [find_band(t) for t in texts], texts
+
+
+def _check_compose(random: Random, texts: Sequence[str]) -> tuple[list[Any], list[Any], Any]:
+    others = random.sample(list(texts), len(texts))
+    book = Rulebook([Compose(template="<{a}> {b}.", into="c")])
+    made = book.apply({"a": list(texts), "b": others}).table["c"]
+    expected = []
+    for one, other in zip(texts, others, strict=True):
+        there = [part for part in ((one, "> "), (other, "")) if part[0].strip(_NAMED)]
+        body = one + "> " + other if len(there) == 2 else there[0][0] if there else None
+        expected.append(None if body is None else f"<{body}.")
+    return list(made), expected, (texts, others)
+
+
 CHECKS: Mapping[str, Callable[[Random, Sequence[str]], tuple[list[Any], list[Any], Any]]] = {
     "replace": _check_replace, "overlay": _check_overlay, "part": _check_part, "number": _check_number,
-    "extract": _check_extract, "conditions": _check_condition,
+    "extract": _check_extract, "conditions": _check_condition, "spacing": _check_spacing, "case": _check_case,
+    "characters": _check_characters, "label": _check_label, "blanks": _check_blanks, "date": _check_date,
+    "bands": _check_bands, "compose": _check_compose,
 }  # fmt: skip
 
 
