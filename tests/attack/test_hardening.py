@@ -315,6 +315,31 @@ def test_sssom_reads_back(tmp_path: Path, raw: str) -> None:
     assert frame["subject_label"].tolist() == [raw]
 
 
+@given(st.lists(st.tuples(*[st.text(max_size=6)] * 3), min_size=1, max_size=4))
+def test_any_crosswalk_reads_back_from_sssom(
+    tmp_path_factory: pytest.TempPathFactory, rows: list[tuple[str, ...]]
+) -> None:
+    rows = [row for row in rows if row[0] and row[1].strip() and row[2]] or [("c", "a", "b")]
+    path = tmp_path_factory.mktemp("w") / "w.sssom.tsv"
+    names = ("column", "raw", "clean")
+    columns = [pa.array(cells) for cells in zip(*rows, strict=True)]
+    igual.Crosswalk(pa.table(columns, names=names)).save(path)
+    back = igual.Crosswalk.load(path).table
+    assert [tuple(row.values()) for row in back.select(names).to_pylist()] == rows
+
+
+def test_names_with_undecodable_bytes(server: ForkServer, tmp_path: Path) -> None:
+    from pyarrow import parquet
+
+    (tmp_path / "t\udc80.csv").write_bytes(b"a\nx \n")
+    with (tmp_path / "t\udc80.parquet").open("wb") as file:
+        parquet.write_table(pa.table({"a": ["x "]}), file)
+    (tmp_path / "b.toml").write_text(book(f'{RULE}do = "spacing"\n'))
+    for name, out in (("t\udc80.csv", "o\udc80.csv"), ("t\udc80.parquet", "o\udc80.parquet")):
+        assert "x·" in server.run(["survey", name], tmp_path).stdout
+        assert server.run(["apply", "b.toml", name, "--out", out], tmp_path).returncode == 0
+
+
 @pytest.mark.parametrize("how", ["rows: 9" + "9" * 40, "rows: x", "rows: ٣"])
 def test_numbers_in_sssom_are_bounded(write: Write, how: str) -> None:
     head = "subject_label\tsubject_category\tpredicate_id\tobject_label\tmapping_justification\tconfidence\tother\n"

@@ -9,6 +9,8 @@ from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+import pyarrow as pa
+
 from igual.errors import IgualError, TableError, did_you_mean
 
 _URL = re.compile(r"[A-Za-z][A-Za-z0-9+.-]+://")
@@ -68,6 +70,11 @@ def file_within(
                 f"{name!r} lies outside the rulebook's folder; --allow-outside FOLDER (allow_outside=) allows that"
             )
     return existing_file(path if not _URL.match(name) else name, error)
+
+
+def open_for_arrow(path: Path) -> pa.NativeFile:
+    """Open a file for Arrow, whatever bytes its name has: Arrow itself takes names in UTF-8 only."""
+    return pa.OSFile(os.fsencode(path))
 
 
 @contextmanager

@@ -10,6 +10,7 @@ import pyarrow as pa
 
 from igual.errors import TableError
 from igual.files.formats.base import Format, OpenedTable, TableFile, TextStyle
+from igual.files.sources import open_for_arrow
 
 
 class ParquetFormat:
@@ -34,14 +35,15 @@ class ParquetFormat:
         """Write a Parquet file; what was read from a text table are texts, however they are held here."""
         from pyarrow import parquet
 
-        parquet.write_table(table if style.like is None else _as_texts(table), path)
+        with path.open("wb") as file:
+            parquet.write_table(table if style.like is None else _as_texts(table), file)
 
 
 def _open(path: Path) -> Any:
     from pyarrow import parquet
 
     try:
-        return parquet.ParquetFile(path)
+        return parquet.ParquetFile(open_for_arrow(path))
     except pa.ArrowInvalid as error:
         raise TableError(
             f"{path.name} is not a Parquet file, or is damaged: {str(error).splitlines()[0]}"

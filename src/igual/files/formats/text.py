@@ -19,6 +19,7 @@ from igual.errors import OutputError, TableError
 from igual.files.dialects import Dialect, checked_encoding, establish, first_undecodable, likely_encoding
 from igual.files.formats.base import Format, OpenedTable, TableFile, TextStyle
 from igual.files.quotes import count_cells, refuse_malformed_quotes
+from igual.files.sources import open_for_arrow
 from igual.text.arrays import each_where, has_pattern
 from igual.text.characters import visible
 
@@ -97,7 +98,7 @@ def _read(path: Path, dialect: Dialect, categorical: Collection[str]) -> pa.Tabl
 def _read_blocks(path: Path, dialect: Dialect, types: dict[str, pa.DataType], block: int) -> pa.Table:
     has_nul = any("\x00" in name for name in dialect.header)
     table = csv.read_csv(
-        path,
+        open_for_arrow(path),
         read_options=csv.ReadOptions(
             column_names=list(types),
             skip_rows=dialect.blank_lines,
