@@ -112,6 +112,7 @@ def build_reference_list(columns: Columns, name: str, file: str | None = None) -
     aliases: dict[str, Sequence[str]] = {}
     rows: dict[str, int] = {}
     kept: list[int] = []
+    given_aliases = columns.get("alias")
     for place, value in enumerate(columns["value"]):
         row = place + 2
         if not value.strip():
@@ -123,8 +124,8 @@ def build_reference_list(columns: Columns, name: str, file: str | None = None) -
         rows[value] = row
         values.append(value)
         kept.append(place)
-        given = columns["alias"][place] if "alias" in columns else ""
-        aliases[value] = [alias.strip() for alias in given.split(ALIAS_SEPARATOR) if alias.strip()]
+        if given := given_aliases[place] if given_aliases else "":
+            aliases[value] = tuple(filter(None, map(str.strip, given.split(ALIAS_SEPARATOR))))
     attributes = {
         title: [column[place] for place in kept]
         for title, column in columns.items()
@@ -163,7 +164,7 @@ def _columns(path: str | os.PathLike[str], encoding: str | None) -> tuple[Column
 
 def texts_of(table: pa.Table) -> dict[str, list[str]]:
     """The columns of a table as texts, nothing as an empty one."""
-    return {title: [_text(cell) for cell in table[title].to_pylist()] for title in table.column_names}
+    return {title: _read_texts(table[title]) for title in table.column_names}
 
 
 def _needs(columns: Columns, needed: Sequence[str], name: str) -> None:
@@ -172,5 +173,8 @@ def _needs(columns: Columns, needed: Sequence[str], name: str) -> None:
             raise ListError.from_missing(name, "column", title, columns)
 
 
-def _text(cell: object) -> str:
-    return "" if cell is None else str(cell)
+def _read_texts(column: pa.ChunkedArray) -> list[str]:
+    if pa.types.is_string(column.type) or pa.types.is_large_string(column.type):
+        texts: list[str] = column.fill_null("").to_pylist()
+        return texts
+    return ["" if cell is None else str(cell) for cell in column.to_pylist()]

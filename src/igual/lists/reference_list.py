@@ -43,12 +43,9 @@ class ReferenceList:
 
     def __post_init__(self) -> None:
         set_field = object.__setattr__  # the dataclass is frozen
-        for what, given in (
-            ("entries", self.values),
-            *((f"aliases of {e!r}", a) for e, a in self.aliases.items()),
-        ):
+        for given in (self.values, *self.aliases.values()):
             if isinstance(given, str):
-                raise ListError(f"the {what} take a list of texts; found the text {given!r}")
+                raise ListError(f"entries and aliases take lists of texts; found the text {given!r}")
         set_field(self, "values", tuple(self.values))
         set_field(self, "aliases", {entry: tuple(given) for entry, given in self.aliases.items() if given})
         set_field(self, "attributes", {name: tuple(column) for name, column in self.attributes.items()})
