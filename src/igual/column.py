@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
@@ -9,6 +10,7 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
+import pyarrow.compute as pc
 
 Codes = npt.NDArray[np.int32]
 Counts = npt.NDArray[np.int64]
@@ -17,6 +19,7 @@ Mask = npt.NDArray[np.bool_]
 TEXT = pa.large_string()
 # Rows are written out in slices, so that no slice's bytes outgrow the 32-bit offsets of Arrow's `string`.
 SLICE_ROWS = 1 << 22
+_MOST_BYTES = 1 << 30
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,8 +46,10 @@ class Column:
         """
         if isinstance(texts, pa.Array):
             texts = pa.chunked_array([texts])
-        if pa.types.is_string_view(texts.type):
-            # Arrow's kernels don't take it.
+        if pa.types.is_string_view(texts.type) or (
+            pa.types.is_string(texts.type) and texts.nbytes > _MOST_BYTES
+        ):
+            # Arrow's kernels don't take views, and one array of `string` holds no more than 2 GiB.
             texts = texts.cast(TEXT)
         if fresh := not pa.types.is_dictionary(texts.type):
             texts = texts.dictionary_encode(null_encoding="encode")
@@ -96,12 +101,30 @@ class Column:
             values: New texts, (distinct,).
             kind: The Arrow type of the result, (rows,).
         """
-        is_view = pa.types.is_string_view(kind)
-        widest = values.cast(TEXT if is_view else kind)
+        is_narrow = pa.types.is_string(kind) or pa.types.is_string_view(kind)
+        texts = values.cast(TEXT if is_narrow else kind)
         codes = pa.array(self.codes)
-        slices = [widest.take(codes.slice(at, SLICE_ROWS)) for at in range(0, max(self.rows, 1), SLICE_ROWS)]
-        decoded = pa.chunked_array(slices, widest.type)
-        return decoded.cast(kind) if is_view else decoded
+        edges = self._edges(texts)
+        slices = [
+            texts.take(codes.slice(start, stop - start)).cast(kind)
+            for start, stop in itertools.pairwise(edges)
+        ]
+        return pa.chunked_array(slices, kind)
+
+    def _edges(self, texts: pa.Array) -> list[int]:
+        """Where to cut the rows, so that no slice has too many, nor too many bytes."""
+        rows = self.rows
+        is_text = pa.types.is_large_string(texts.type)
+        lengths = pc.binary_length(texts).fill_null(0) if is_text and len(texts) else None
+        if lengths is None or pc.max(lengths).as_py() * min(rows, SLICE_ROWS) <= _MOST_BYTES:
+            return [*range(0, rows, SLICE_ROWS), rows] if rows else [0, 0]
+        ends = np.cumsum(lengths.to_numpy(zero_copy_only=False).astype(np.int64)[self.codes])
+        edges = [0]
+        while edges[-1] < rows:
+            done = int(ends[edges[-1] - 1]) if edges[-1] else 0
+            reach = int(np.searchsorted(ends, done + _MOST_BYTES, side="right"))
+            edges.append(min(max(reach, edges[-1] + 1), edges[-1] + SLICE_ROWS))
+        return edges
 
 
 def find_lone_surrogate(texts: Iterable[str]) -> str | None:
