@@ -101,20 +101,17 @@ class Column:
             values: New texts, (distinct,).
             kind: The Arrow type of the result, (rows,).
         """
-        is_narrow = pa.types.is_string(kind) or pa.types.is_string_view(kind)
-        texts = values.cast(TEXT if is_narrow else kind)
+        is_wide = pa.types.is_string_view(kind) or (pa.types.is_string(kind) and values.nbytes > _MOST_BYTES)
+        texts = values.cast(TEXT if is_wide else kind)
         codes = pa.array(self.codes)
-        edges = self._edges(texts)
-        slices = [
-            texts.take(codes.slice(start, stop - start)).cast(kind)
-            for start, stop in itertools.pairwise(edges)
-        ]
-        return pa.chunked_array(slices, kind)
+        edges = itertools.pairwise(self._edges(texts))
+        slices = [texts.take(codes.slice(start, stop - start)) for start, stop in edges]
+        return pa.chunked_array([part.cast(kind) for part in slices] if is_wide else slices, kind)
 
     def _edges(self, texts: pa.Array) -> list[int]:
         """Where to cut the rows, so that no slice has too many, nor too many bytes."""
         rows = self.rows
-        is_text = pa.types.is_large_string(texts.type)
+        is_text = pa.types.is_large_string(texts.type) or pa.types.is_string(texts.type)
         lengths = pc.binary_length(texts).fill_null(0) if is_text and len(texts) else None
         if lengths is None or pc.max(lengths).as_py() * min(rows, SLICE_ROWS) <= _MOST_BYTES:
             return [*range(0, rows, SLICE_ROWS), rows] if rows else [0, 0]
