@@ -440,6 +440,21 @@ def test_values_of_odd_kinds() -> None:
     assert Spacing().on(pa.array(["a ", None], pa.string_view())).to_pylist() == ["a", None]
     assert Spacing().on(pd.Series(pd.Categorical([None, None]))).isna().all()
     assert Date(form="DD/MM/YYYY").on(["01/01/0000"]) == [None]
+    nothing = pa.array([None, None]).dictionary_encode()
+    assert Spacing().on(nothing).to_pylist() == [None, None]
+    outcome = igual.Rulebook(
+        [Label(column="a", codebook="k")], codebooks={"k": igual.Codebook({"1": "x"})}
+    ).apply({"a": []})
+    assert outcome.crosswalks.table.num_rows == 0
+
+
+def test_columns_of_more_than_two_gigabytes_are_cut(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("igual.column._MOST_BYTES", 100)
+    cells = [f"{number} {'x' * (number % 70)} " for number in range(50)] + [None, "y" * 300]
+    for kind in (pa.string(), pa.large_string(), pa.string_view()):
+        made = Spacing().on(pa.chunked_array([pa.array(cells[:30], kind), pa.array(cells[30:], kind)]))
+        assert (made.type, made.num_chunks > 3) == (kind, True)
+        assert made.to_pylist() == [cell if cell is None else cell.strip() for cell in cells]
 
 
 @pytest.mark.parametrize(

@@ -126,7 +126,8 @@ def _decode(clean: CleanColumn, kind: pa.DataType) -> pa.ChunkedArray:
     if not pa.types.is_dictionary(kind) and not clean.output.order:
         return clean.column.decode(clean.values, kind if _is_text(kind) else pa.string())
     values, codes = to_ordered_codes(clean)
-    texts = values.cast(kind.value_type if pa.types.is_dictionary(kind) else pa.string())
+    held = kind.value_type if pa.types.is_dictionary(kind) else kind
+    texts = values.cast(held if _is_text(held) else pa.string())
     indices = pa.array(codes, mask=codes < 0)
     return pa.chunked_array(
         [pa.DictionaryArray.from_arrays(indices, texts, ordered=bool(clean.output.order))]

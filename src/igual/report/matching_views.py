@@ -101,9 +101,7 @@ def lookalikes_view(found: Sequence[Lookalike], column: str = "", most: int = 20
         if same:
             spelled = Text(", ").join(draw_value(one.value) for one in same[:_SAME])
             spelled.append(f" and {len(same) - _SAME:,} more" if len(same) > _SAME else "")
-            rows.append(
-                ("", spelled, sum(one.rows for one in same), "", "differs only in case, spaces and the like")
-            )
+            rows.append(("", spelled, sum(one.rows for one in same), "", "case, spaces and the like"))
     if left := groups[most:]:
         rows.append(
             (

@@ -122,7 +122,11 @@ def _format_scores(scores: pa.Array) -> pa.Array:
 def _last_way(trail: ColumnTrail, ways: Sequence[_Ways | None]) -> tuple[pa.Array, pa.Array, pa.Array]:
     """How the last rule that looked each raw value up came to know it, and whether all of them did."""
     size = len(trail.column.values)
-    way, score, settled = pa.nulls(size, TEXT), pa.nulls(size, pa.float64()), pa.array([True] * size)
+    way, score, settled = (
+        pa.nulls(size, TEXT),
+        pa.nulls(size, pa.float64()),
+        pa.array([True] * size, pa.bool_()),
+    )
     for stage, known in zip(trail.stages, ways, strict=True):
         if known is None:
             continue
