@@ -105,11 +105,21 @@ class _Replacing:
         self._places = {_key(sought, ignore_case): place for place, sought in enumerate(pairs)}
         self._givens = list(pairs.values())
         self._pattern = re.compile(alternation(self._places, where))
+        self._ascii_pattern = (
+            re.compile(self._pattern.pattern, re.IGNORECASE) if ignore_case else self._pattern
+        )
         self._known: dict[str, str] = {}
         self.used = np.zeros(len(pairs), np.bool_)
 
     def replace_all(self, texts: Sequence[str]) -> list[str]:
         """Replace whatever is found, in all texts."""
+        if self._ignore_case and not all(map(str.isascii, texts)):
+            # Where folding is more than lower case, texts are folded one by one.
+            plain = iter(self._replace_together([text for text in texts if text.isascii()]))
+            return [next(plain) if text.isascii() else self._replace_folded(text) for text in texts]
+        return self._replace_together(texts)
+
+    def _replace_together(self, texts: Sequence[str]) -> list[str]:
         together = _BETWEEN.join(texts)
         if (
             self._where in ("anywhere", "word")
@@ -121,19 +131,20 @@ class _Replacing:
         return [self._replace_plainly(text) for text in texts]
 
     def _replace_plainly(self, text: str) -> str:
-        if not self._ignore_case:
-            return self._pattern.sub(lambda found: self._given(found[0], found[0]), text)
+        return self._ascii_pattern.sub(lambda found: self._given(found[0]), text)
+
+    def _replace_folded(self, text: str) -> str:
         pieces, last = [], 0
-        for start, stop, key in self._find(text):
-            pieces += [text[last:start], self._given(key, text[start:stop])]
+        for start, stop, _ in self._find(text):
+            pieces += [text[last:start], self._given(text[start:stop])]
             last = stop
         return "".join([*pieces, text[last:]]) if pieces else text
 
-    def _given(self, key: str, found: str) -> str:
+    def _given(self, found: str) -> str:
         """What is put in the place of a text that was found."""
         made = self._known.get(found)
         if made is None:
-            place = self._places[key]
+            place = self._places[_key(found, self._ignore_case)]
             self.used[place] = True
             made = _in_case_of(found, self._givens[place]) if self._keep_case else self._givens[place]
             if len(self._known) < _REMEMBERED:
