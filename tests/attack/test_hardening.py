@@ -513,6 +513,14 @@ def test_cells_at_a_far_corner_are_refused(run: Run, tmp_path: Path, at: str) ->
     assert (done.returncode, done.seconds < 10, done.peak < 1 << 30) == (2, True, True), done.stderr
 
 
+def test_cells_that_do_not_say_where_they_are_are_counted(run: Run, tmp_path: Path) -> None:
+    many = "<row>" + "<c/>" * 20_000 + "</row>"
+    make_xlsx(
+        tmp_path / "t.xlsx", [["a"]], lambda sheet: sheet.replace("</sheetData>", f"{many}</sheetData>")
+    )
+    assert "column 16,385" in run("survey t.xlsx").stderr
+
+
 def test_long_lists_are_loaded_in_linear_time(tmp_path: Path) -> None:
     # Only that it ends: a quadratic step would take minutes.
     special = [(str(number * 10), f"l{number}", str(number * 10 + 8), None, None) for number in range(20_000)]

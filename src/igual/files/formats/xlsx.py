@@ -17,9 +17,9 @@ from igual.files.formats.base import Format, OpenedTable, TableFile
 from igual.files.sources import reading
 
 # A stranger's file may be small and unpack to any size, or have a single cell at the far corner of its sheet.
-_MOST_BYTES = 512 << 20
+_MOST_BYTES = 256 << 20
 _MOST_ROWS, _MOST_COLUMNS = 1_048_576, 16_384
-_MOST_CELLS = 10_000_000
+_MOST_CELLS = 5_000_000
 _NAMED = "column {}"
 # Characters that XML can't hold stand in cells by their numbers (ECMA-376, 22.9.2.19, ST_Xstring).
 _ESCAPED = re.compile(r"(?:_x[0-9A-Fa-f]{4}_)+")
@@ -80,17 +80,21 @@ class _Extent:
 
         self._name = name
         self._split, self._find_column = coordinate_from_string, column_index_from_string
-        self._row = self._last_row = self._last_column = 0
+        self._row = self._column = self._last_row = self._last_column = 0
 
     def start(self, tag: str, attributes: Mapping[str, str]) -> None:
         kind, at = tag.rpartition("}")[2], attributes.get("r")
         if kind == "row":
-            self._row = int(at) if at else self._row + 1
+            self._row, self._column = int(at) if at else self._row + 1, 0
             self._last_row = max(self._last_row, self._row)
-        elif kind == "c" and at:
-            letters, number = self._split(at)
-            self._last_column = max(self._last_column, self._find_column(letters))
-            self._last_row = max(self._last_row, number)
+        elif kind == "c":
+            # A cell that doesn't say where it is stands behind the one before.
+            letters, number = self._split(at) if at else ("", self._row)
+            self._column = self._find_column(letters) if at else self._column + 1
+            self._last_column, self._last_row = (
+                max(self._last_column, self._column),
+                max(self._last_row, number),
+            )
         else:
             return
         rows, columns = self._last_row, self._last_column
