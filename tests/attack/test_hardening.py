@@ -249,7 +249,7 @@ def test_every_text_output_is_guarded_on_request(run: Run, write: Write, tmp_pat
 
 
 def test_other_rows_of_a_list_stay(run: Run, write: Write, tmp_path: Path) -> None:
-    rows = 'value,alias,note\nfir,,3" pipe\noak,QR,5" pipe\nelm,,"a ""b"""\n\nash,,x\n'
+    rows = '\nvalue,alias,note\nfir,,3" pipe\noak,QR,5" pipe\nelm,,"a ""b"""\n\nash,,x\n'
     write("l.csv", rows)
     write("b.toml", book(f'[lists.l]\nfile = "l.csv"\n{RULE}do = "match"\nlist = "l"\n'))
     write(
@@ -360,7 +360,7 @@ def test_numbers_are_exact_and_told_truly(run: Run, write: Write, tmp_path: Path
     done = run("apply b.toml t.csv --out o.csv --trail r.csv --json")
     assert (tmp_path / "o.csv").read_text() == "a\n123456789012\n1.5\n9007199254740993\n7\n0.1\n"
     assert json.loads(done.stdout)["effects"][0]["values"] == 2
-    assert "n,007,7" in (tmp_path / "r.csv").read_text().replace("a,007,7", "n,007,7")
+    assert "a,007,7" in (tmp_path / "r.csv").read_text()
     wide = Number().on(pa.array(["12345678901234567890.25", "1"]))
     assert (wide.type, str(wide[0])) == (pa.decimal128(38, 2), "12345678901234567890.25")
     assert Number().on(["1" * 60, "2"]) == ["1" * 60, "2"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import codecs
+import contextlib
 import csv
 import io
 import re
@@ -11,6 +12,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from igual.errors import IgualError, TableError
+from igual.files.quotes import csv_of_any_size
 
 HEAD_BYTES = 1 << 18
 _LONGEST_HEADER = 64 << 20
@@ -102,9 +104,10 @@ def _read_head(path: Path, head: bytes, whole: bool, encoding: str | None) -> Di
 def _is_cut(lines: str, delimiter: str) -> bool:
     """Whether the first row goes on behind these lines: a quote is open at their end."""
     try:
-        next(csv.reader(io.StringIO(lines, newline=""), delimiter=delimiter, strict=True), None)
+        with csv_of_any_size():
+            next(csv.reader(io.StringIO(lines, newline=""), delimiter=delimiter, strict=True), None)
     except csv.Error as error:
-        return "end of data" in str(error) or "field larger" in str(error)
+        return "end of data" in str(error)
     return False
 
 
@@ -158,14 +161,9 @@ def _find_wide_encoding(head: bytes) -> str | None:
 
 
 def _rows(text: str, delimiter: str) -> Iterator[list[str]]:
-    previous = csv.field_size_limit(max(len(text), 131_072))
-    try:
-        # An unclosed quote at the cut end of the sample is no mistake: the rows before it count.
+    # An unclosed quote at the cut end of the sample is no mistake: the rows before it count.
+    with csv_of_any_size(), contextlib.suppress(csv.Error):
         yield from csv.reader(io.StringIO(text, newline=""), delimiter=delimiter)
-    except csv.Error:
-        return
-    finally:
-        csv.field_size_limit(previous)
 
 
 def _delimiter(text: str) -> str:

@@ -92,7 +92,12 @@ def add_to_list_file(path: Path, entries: Sequence[str], aliases: Mapping[str, S
         value_at = dialect.header.index("value")
         alias_at = dialect.header.index("alias") if "alias" in dialect.header else None
         for number, (line, cells) in enumerate(lines):
-            if alias_at is not None and number and len(cells) > value_at and cells[value_at] in rest:
+            if (
+                alias_at is not None
+                and number > dialect.blank_lines
+                and len(cells) > value_at
+                and cells[value_at] in rest
+            ):
                 padded = cells + [""] * (len(dialect.header) - len(cells))
                 given = [*filter(None, [padded[alias_at]]), *rest.pop(cells[value_at])]
                 padded[alias_at] = ALIAS_SEPARATOR.join(given)
@@ -129,7 +134,7 @@ def _check_change(
 ) -> None:
     """Raise ListError unless what would be written reads back as the old list and the change."""
     try:
-        now = build_reference_list(texts_of(read_csv(place, encoding=dialect.encoding)[0]), path.name)
+        now = build_reference_list(texts_of(read_csv(place, dialect)[0]), path.name)
     except IgualError as error:
         raise ListError(f"with what is to be added, {error}".replace(place.name, path.name)) from None
     values = [*known.values, *entries]
@@ -157,7 +162,7 @@ def _split_records(text: str, dialect: Dialect) -> list[tuple[str, list[str]]]:
     for cells in reader:
         records.append(("".join(physical[done : reader.line_num]), cells))
         done = reader.line_num
-    return records[dialect.blank_lines :]
+    return records
 
 
 def _write_row(cells: Sequence[str], dialect: Dialect, end: str) -> str:
