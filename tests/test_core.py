@@ -190,7 +190,7 @@ def test_no_rule_fails_on_any_text(rule: Rule, cells: list[str | None]) -> None:
 @given(CELLS)
 def test_a_survey_takes_any_text(cells: list[str | None]) -> None:
     column = Column.from_arrow(pa.array(cells, pa.string()))
-    look = survey_columns([("c", "text", column)])
+    look = survey_columns([("c", column)])
     assert look.surveyed[0].missing == cells.count(None)
     for oddity in find_oddities(column):
         assert 0 < oddity.values <= oddity.rows <= len(cells)

@@ -214,7 +214,7 @@ def test_a_rulebook_may_hold_headers_or_checks_only(run: Run, write: Write) -> N
             r"needs single quotes: '\d+'",
         ),
         (
-            'igual = 1\n[[rule]]\ncolumn = "a"\ndo = "replace"\npairs = { Fiction = 3 }\n',
+            'igual = 1\n[[rule]]\ncolumn = "a"\ndo = "replace"\npairs = { Fiction = [3] }\n',
             "'pairs.Fiction' takes",
         ),
     ],

@@ -60,7 +60,7 @@ def test_survey_counts() -> None:
     table = pd.DataFrame({"t": ["a", "", " ", None, "abc", "abc"], "n": [1, 2, 2, 3, 3, 3]})
     look = igual.survey(table)
     assert look.columns.to_numpy().tolist() == [
-        ["t", "text", 6, 4, 1, 2, 1, 3, "abc"], ["n", "int64", 6, 3, 0, 0, 1, 1, "3"]
+        ["t", "text", 6, 4, 1, 2, 1, 3, "abc"], ["n", "whole numbers", 6, 3, 0, 0, 1, 1, "3"]
     ]  # fmt: skip
     assert "6 rows, 2 columns" in repr(look)
     assert "<td>abc</td>" in look._repr_html_()

@@ -227,7 +227,7 @@ def test_settings_out_of_range(settings: dict[str, Any], said: str) -> None:
         ([], "needs at least one entry"),
         (["oak", "oak"], "stands twice"),
         (["oak", " "], "blank"),
-        (["oak", 3], "not a text"),
+        (["oak", b"elm"], "not a text"),
     ],
 )
 def test_lists_that_cannot_be_used(entries: Any, said: str) -> None:

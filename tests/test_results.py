@@ -68,7 +68,7 @@ def test_pair_lists_from_files(tmp_path: Path, write: Write) -> None:
             SPACING + '[[check]]\ncolumn = "a"\nmust = { patern = "x" }',
             "unknown word 'patern'; did you mean 'pattern'?",
         ),
-        (SPACING + "when = { equals = 3 }", "'equals' takes a text in quotes; found 3"),
+        (SPACING + "when = { equals = [3] }", "'equals' takes a text in quotes; found (3,)"),
         (SPACING.replace("spacing", "overlay"), "rule 1 (overlay): the word 'start' is missing"),
         (
             SPACING.replace("spacing", "mention") + 'list = "l"',

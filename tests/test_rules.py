@@ -161,7 +161,7 @@ def test_instability_is_a_hint() -> None:
         (lambda: igual.ReferenceList(["a", "a"]), "entry 'a' stands twice"),
         (lambda: igual.ReferenceList(["a", "b"], {"a": ["x"], "b": ["x"]}), "alias 'x' stands for two entries"),
         (lambda: igual.ReferenceList(["a"], {"c": ["x"]}), "aliases are given for 'c', which is not an entry"),
-        (lambda: igual.tally(["a"], one_of=[1]), "'one_of.0' takes a text in quotes; found 1"),  # type: ignore[list-item]
+        (lambda: igual.tally(["a"], one_of=[[]]), "'one_of.0' takes a text in quotes; found ()"),  # type: ignore[list-item]
         (lambda: igual.tally("abc"), "expected the values of one column"),
         (lambda: igual.survey(5), "can't take a table of type int"),
     ],
@@ -235,13 +235,13 @@ def test_arrow_columns_keep_their_type(kind: pa.DataType) -> None:
 @pytest.mark.parametrize(
     ("table", "said"),
     [
-        (pd.DataFrame({"c": [1, 2]}), "column 'c' is int64"),
-        (pd.DataFrame({"c": ["x", 3]}), "column 'c' is mixed: int 3 in row 1"),
-        (pd.DataFrame({"c": [["x"], "y"]}), "column 'c' is objects"),
-        (pd.DataFrame({"c": pd.Categorical([1, 2])}), "column 'c' is category"),
+        (pd.DataFrame({"c": [["x"], "y"]}), "column 'c' is list"),
+        (pd.DataFrame({"c": [1 + 2j]}), "column 'c' is complex"),
+        (pd.DataFrame({"c": pd.Categorical([pd.Interval(1, 2)])}), "column 'c' is Interval"),
+        (pa.table({"c": [[1]]}), "column 'c' is list<item: int64>"),
+        (pa.table({"c": [b"a"]}), "column 'c' is binary"),
         (pd.DataFrame([["a", "b"]], columns=["c", "c"]), "the table has 2 columns 'c'"),
         (pd.DataFrame({0: ["a"]}), "column names must be texts; found 0"),
-        (pa.table({"c": [1.5]}), "column 'c' is double"),
         ({"c": ["a"], "d": []}, "the columns differ in length: 'c' 1, 'd' 0"),
     ],
 )

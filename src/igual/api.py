@@ -53,11 +53,8 @@ def survey(table: Any) -> Survey:
         >>> look.oddities[["oddity", "rows"]].to_dict("list")
         {'oddity': ['spaces at the ends', 'differ only in case', 'differ only in spacing'], 'rows': [1, 2, 2]}
     """
-    engine = open_table(table).engine
-    return survey_columns(
-        (name, engine.kind(table, position).partition(":")[0], engine.column(table, position))
-        for position, name in enumerate(engine.names(table))
-    )
+    source = open_table(table)
+    return survey_columns((name, source.any_column(place)) for place, name in enumerate(source.names))
 
 
 class ConditionWords(TypedDict, total=False):

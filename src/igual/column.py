@@ -17,6 +17,8 @@ Counts = npt.NDArray[np.int64]
 Mask = npt.NDArray[np.bool_]
 
 TEXT = pa.large_string()
+# What the cells of a column were: texts, or cells of several kinds; `text/cells.py` has the others.
+TEXTS, MIXED = "text", "mixed"
 # Rows are written out in slices, so that no slice's bytes outgrow the 32-bit offsets of Arrow's `string`.
 SLICE_ROWS = 1 << 22
 _MOST_BYTES = 1 << 30
@@ -30,11 +32,13 @@ class Column:
         values: Distinct texts, (distinct,), at most one of them null: the missing value.
         codes: For each row the position of its value in `values`, (rows,).
         weights: How many rows of a table each row stands for, (rows,), where these were counted elsewhere.
+        kind: What its cells were before they were read as texts.
     """
 
     values: pa.Array
     codes: Codes
     weights: Counts | None = None
+    kind: str = TEXTS
 
     @classmethod
     def from_arrow(cls, texts: pa.Array | pa.ChunkedArray) -> Column:
@@ -51,35 +55,23 @@ class Column:
         ):
             # Arrow's kernels don't take views, and one array of `string` holds no more than 2 GiB.
             texts = texts.cast(TEXT)
-        if fresh := not pa.types.is_dictionary(texts.type):
-            texts = texts.dictionary_encode(null_encoding="encode")
-        elif texts.num_chunks > 1:
-            texts = texts.unify_dictionaries()
-        if texts.num_chunks == 0:
-            return cls(pa.array([], TEXT), np.zeros(0, np.int32))
-        values = texts.chunk(0).dictionary
-        indices = [chunk.indices for chunk in texts.chunks]
-        if any(part.null_count for part in indices):
-            # A dictionary array may mark missing rows by a null index: give them a value of their own.
-            missing = len(values)
-            values = pa.concat_arrays([values, pa.nulls(1, values.type)])
-            indices = [part.fill_null(missing) for part in indices]
-        codes = np.concatenate([part.to_numpy(zero_copy_only=False) for part in indices])
-        column = cls(values.cast(TEXT), codes.astype(np.int32, copy=False))
+        is_fresh = not pa.types.is_dictionary(texts.type)
+        cells, codes = encode(texts)
+        column = cls(cells.cast(TEXT), codes)
         # A dictionary made elsewhere may hold a text twice, or one that no row has.
-        return column if fresh else cls.from_codes(column.values, column.codes)
+        return column if is_fresh else cls.from_codes(column.values, column.codes)
 
     @classmethod
-    def from_codes(cls, values: pa.Array, codes: Codes) -> Column:
+    def from_codes(cls, values: pa.Array, codes: Codes, kind: str = TEXTS) -> Column:
         """Build a column from values that may repeat, or that no row has; both are put right."""
         encoded = values.dictionary_encode(null_encoding="encode")
         if len(encoded.dictionary) < len(values):
             codes = encoded.indices.to_numpy(zero_copy_only=False)[codes]
             values = encoded.dictionary
-        column = cls(values, codes)
+        column = cls(values, codes, kind=kind)
         if (unused := column.counts == 0).any():
             place = (np.cumsum(~unused) - 1).astype(np.int32)
-            column = cls(values.filter(pa.array(~unused)), place[codes])
+            column = cls(values.filter(pa.array(~unused)), place[codes], kind=kind)
         return column
 
     @property
@@ -122,6 +114,33 @@ class Column:
             reach = int(np.searchsorted(ends, done + _MOST_BYTES, side="right"))
             edges.append(min(max(reach, edges[-1] + 1), edges[-1] + SLICE_ROWS))
         return edges
+
+
+def encode(cells: pa.ChunkedArray) -> tuple[pa.Array, Codes]:
+    """Encode cells of any type that can be told apart.
+
+    Args:
+        cells: The cells, dictionary-encoded or not, (rows,).
+
+    Returns:
+        The cells that there are, as they are; of a dictionary made elsewhere all that it has. And a code for each row,
+        (rows,).
+    """
+    if not pa.types.is_dictionary(cells.type):
+        cells = cells.dictionary_encode(null_encoding="encode")
+    elif cells.num_chunks > 1:
+        cells = cells.unify_dictionaries()
+    if cells.num_chunks == 0:
+        return pa.array([], cells.type.value_type), np.zeros(0, np.int32)
+    values = cells.chunk(0).dictionary
+    indices = [chunk.indices for chunk in cells.chunks]
+    if any(part.null_count for part in indices):
+        # A dictionary array may mark missing rows by a null index: give them a value of their own.
+        missing = len(values)
+        values = pa.concat_arrays([values, pa.nulls(1, values.type)])
+        indices = [part.cast(pa.int32()).fill_null(missing) for part in indices]
+    codes = np.concatenate([part.to_numpy(zero_copy_only=False) for part in indices])
+    return values, codes.astype(np.int32, copy=False)
 
 
 def find_lone_surrogate(texts: Iterable[str]) -> str | None:

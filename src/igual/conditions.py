@@ -13,7 +13,7 @@ from pydantic import Field, field_validator, model_validator
 
 from igual.column import TEXT, Column, Counts, Mask, to_mask
 from igual.lists import ReferenceList
-from igual.settings import Settings, Several
+from igual.settings import Settings, Several, Value
 from igual.text.arrays import has_pattern
 from igual.text.folding import casefold, trimmed
 from igual.text.patterns import checked_pattern
@@ -64,12 +64,12 @@ class Condition(Settings):
         [True, False, False]
     """
 
-    equals: str | None = None
-    contains: str | None = None
-    starts: str | None = None
-    ends: str | None = None
-    word: str | None = Field(default=None, min_length=1)
-    one_of: Several[str] | None = None
+    equals: Value | None = None
+    contains: Value | None = None
+    starts: Value | None = None
+    ends: Value | None = None
+    word: Value | None = Field(default=None, min_length=1)
+    one_of: Several[Value] | None = None
     like: str | None = None
     pattern: str | None = None
     above: Limit | None = None

@@ -5,21 +5,27 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any, TypeAlias, TypeVar
+from typing import TYPE_CHECKING, Annotated, Any, TypeAlias, TypeVar
 
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import BaseModel, BeforeValidator, ConfigDict, ValidationError
 from pydantic_core import ErrorDetails
 
 from igual.column import find_lone_surrogate
 from igual.errors import RulebookError, did_you_mean
+from igual.values import value_of
 
 _Part = TypeVar("_Part")
 
 if TYPE_CHECKING:
+    # A value may be given as a number or a day, as it may stand in a column; it is kept as a text.
+    Value: TypeAlias = str
     # A word that takes several may be given as a list or a tuple; it is kept as a tuple.
     Several: TypeAlias = Sequence[_Part]
 else:
     Several = tuple[_Part, ...]
+    Value = Annotated[
+        str, BeforeValidator(lambda given: given if (value := value_of(given)) is None else value)
+    ]
 
 # Bounds of what a rule's words can hold, so that a stranger's rulebook asks nothing endless.
 _DEEPEST, _LARGEST, _LONGEST = 50, (1 << 63) - 1, 10_000

@@ -20,6 +20,7 @@ def survey(table: str, wanted: tuple[str, ...], encoding: str | None, as_json: b
     Example:  igual survey trees.csv --column species
     """
     from igual.cli._loading import find_columns, load_table, report_reading
+    from igual.engines import Source
     from igual.engines.arrow import ArrowEngine
     from igual.looking.survey import survey_columns
     from igual.report.records import from_survey
@@ -27,12 +28,9 @@ def survey(table: str, wanted: tuple[str, ...], encoding: str | None, as_json: b
     from igual.report.views import survey_view
 
     source = load_table(table, encoding)
-    engine = ArrowEngine()
+    columns = Source(source.table, ArrowEngine())
     places = find_columns(source.table, wanted)
-    names = engine.names(source.table)
-    found = survey_columns(
-        (names[at], engine.kind(source.table, at), engine.column(source.table, at)) for at in places
-    )
+    found = survey_columns((columns.names[at], columns.any_column(at)) for at in places)
     if as_json:
         print_json(from_survey(found))
     else:

@@ -58,7 +58,7 @@ def tell_story(laid: Laid) -> None:
     looked_at = [names.index(name) for name in _LOOKED_AT if name in names]
     show(
         survey_view(
-            survey_columns((names[at], "text", engine.column(source.table, at)) for at in looked_at),
+            survey_columns((names[at], engine.column(source.table, at)) for at in looked_at),
             "trees.csv",
         )
     )

@@ -4,38 +4,26 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Sequence
+from dataclasses import replace
 
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT, Codes, Column
+from igual.column import TEXT, Codes, Column, encode
 from igual.engines.base import CleanColumn
+from igual.text.cells import NUMBERS, print_cells, read_cells, write_cells
 
 
 class ArrowEngine:
-    """Text columns keep their type: plain, large, or dictionary; labels become an ordered dictionary."""
+    """Columns keep their type where all clean values can be of it; labels become an ordered dictionary."""
 
     def names(self, table: pa.Table) -> list[str]:
         """List the column names, in order."""
         return list(table.column_names)
 
-    def kind(self, table: pa.Table, position: int) -> str:
-        """Tell 'text' for a column of texts, else its type."""
-        kind = table.column(position).type
-        held = kind.value_type if pa.types.is_dictionary(kind) else kind
-        return "text" if _is_text(held) or pa.types.is_null(held) else str(kind)
-
     def column(self, table: pa.Table, position: int) -> Column:
         """Encode a column."""
-        given = table.column(position)
-        kind = given.type
-        if pa.types.is_dictionary(kind) and _is_text(kind.value_type):
-            return Column.from_arrow(given)
-        if pa.types.is_dictionary(kind):
-            given = given.cast(kind.value_type)
-        if not _is_text(given.type):
-            given = _print_cells(given)
-        return Column.from_arrow(given)
+        return encode_cells(table.column(position))
 
     def rename(self, table: pa.Table, names: Sequence[str]) -> pa.Table:
         """Give the same table other column names."""
@@ -47,7 +35,10 @@ class ArrowEngine:
         for clean in columns:
             if clean.name in names:
                 position = names.index(clean.name)
-                table = table.set_column(position, clean.name, _decode(clean, table.column(position).type))
+                if not clean.is_as_it_was:
+                    table = table.set_column(
+                        position, clean.name, _decode(clean, table.column(position).type)
+                    )
             else:
                 table = table.append_column(clean.name, _decode(clean, pa.string()))
         return table
@@ -61,27 +52,43 @@ def _is_text(kind: pa.DataType) -> bool:
     return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind) or pa.types.is_string_view(kind))
 
 
-def _print_cells(column: pa.ChunkedArray) -> pa.ChunkedArray:
-    try:
-        return column.cast(pa.string())
-    except (pa.ArrowNotImplementedError, pa.ArrowInvalid):
-        return pa.chunked_array([pa.array([None if x is None else str(x) for x in column.to_pylist()], TEXT)])
+def encode_cells(cells: pa.ChunkedArray) -> Column:
+    """Encode cells of any type as values.
+
+    Args:
+        cells: The cells, (rows,).
+
+    Returns:
+        The column; what rules can't read is as printed.
+    """
+    kind = cells.type
+    held = kind.value_type if pa.types.is_dictionary(kind) else kind
+    if _is_text(held):
+        return Column.from_arrow(cells)
+    if pa.types.is_nested(held) or pa.types.is_float16(held):
+        # Arrow can't tell these apart as they are.
+        column = Column.from_arrow(pa.chunked_array([print_cells(chunk) for chunk in cells.chunks], TEXT))
+        return replace(column, kind=NUMBERS if pa.types.is_float16(held) else str(held))
+    distinct, codes = encode(cells)
+    values, read_as = read_cells(distinct)
+    return Column.from_codes(values, codes, read_as)
 
 
-def to_measures(clean: CleanColumn) -> pa.Array | None:
-    """Turn clean values into numbers or dates.
+def to_measures(clean: CleanColumn, kind: pa.DataType | None = None) -> pa.Array | None:
+    """Turn clean values into numbers or dates, where a rule or the type of the raw column says so.
 
     Args:
         clean: The clean column.
+        kind: The type of the raw column, if the clean one should be of it.
 
     Returns:
         One number or date for each raw value, (distinct,); None where the values are texts.
     """
     if clean.output.kind == "date":
         return clean.values.cast(pa.string()).cast(pa.date32())
-    if clean.output.kind != "number":
-        return None
-    return to_numbers(clean.values)
+    if clean.output.kind == "number":
+        return to_numbers(clean.values)
+    return write_cells(clean.values, kind) if kind is not None and not clean.output.order else None
 
 
 def to_numbers(texts: pa.Array) -> pa.Array | None:
@@ -121,7 +128,7 @@ def to_ordered_codes(clean: CleanColumn) -> tuple[pa.Array, Codes]:
 
 def _decode(clean: CleanColumn, kind: pa.DataType) -> pa.ChunkedArray:
     """Write the clean column in the type of the raw one, unless its rule gives numbers, dates or an order."""
-    if (measures := to_measures(clean)) is not None:
+    if (measures := to_measures(clean, kind)) is not None:
         return clean.column.decode(measures, measures.type)
     if not pa.types.is_dictionary(kind) and not clean.output.order:
         return clean.column.decode(clean.values, kind if _is_text(kind) else pa.string())

@@ -9,6 +9,7 @@ import pyarrow as pa
 
 from igual.column import Column
 from igual.errors import TableError
+from igual.text.cells import DATES, NUMBERS, READABLE, WHOLE
 
 
 class OutputType(NamedTuple):
@@ -40,6 +41,16 @@ class CleanColumn(NamedTuple):
     values: pa.Array
     output: OutputType
 
+    @property
+    def is_as_it_was(self) -> bool:
+        """Whether the cells can stay what they are: no value has changed, nor what it is."""
+        is_same = self.output == OutputType() or self.output.kind in _SERVES.get(self.column.kind, ())
+        return is_same and self.output.order is None and self.values.equals(self.column.values)
+
+
+# Which outputs cells of a kind are already.
+_SERVES = {WHOLE: ("number",), NUMBERS: ("number",), DATES: ("date",)}
+
 
 class Engine(Protocol):
     """What a kind of table must be able to do; tables and columns are never changed in place."""
@@ -47,11 +58,8 @@ class Engine(Protocol):
     def names(self, table: Any) -> list[str]:
         """List the column names, in order; a name may stand twice."""
 
-    def kind(self, table: Any, position: int) -> str:
-        """Tell 'text' for a column of texts, else its type; what follows a colon says more."""
-
     def column(self, table: Any, position: int) -> Column:
-        """Encode a column; one that holds no texts is encoded as it would be printed."""
+        """Encode a column; cells that rules can't read are encoded as they would be printed."""
 
     def rename(self, table: Any, names: Sequence[str]) -> Any:
         """Give the same table other column names, one for each column."""
@@ -86,21 +94,35 @@ class Source(NamedTuple):
             The encoded column.
 
         Raises:
-            TableError: Where it holds anything but texts.
+            TableError: Where its cells can't be read as values.
         """
-        position = self.names.index(name)
+        column = self.any_column(self.names.index(name))
+        if column.kind not in READABLE:
+            raise TableError(
+                f"column {name!r} is {column.kind}, which has no values that rules could read; turn it into texts "
+                "first, so that you decide how its cells are written"
+            )
+        return column
+
+    def any_column(self, position: int) -> Column:
+        """Encode a column of any kind.
+
+        Args:
+            position: Of the column.
+
+        Returns:
+            The encoded column; cells that rules can't read are as they would be printed.
+
+        Raises:
+            TableError: Where a text can't be written anywhere.
+        """
         try:
-            if (kind := self.engine.kind(self.table, position)) == "text":
-                return self.engine.column(self.table, position)
+            return self.engine.column(self.table, position)
         except UnicodeEncodeError as error:
             raise TableError(
-                f"column {name!r} has a value with half of a character (0x{ord(error.object[error.start]):04x}), which "
-                "can't be written anywhere; mend it first"
+                f"column {self.names[position]!r} has a value with half of a character "
+                f"(0x{ord(error.object[error.start]):04x}), which can't be written anywhere; mend it first"
             ) from None
-        raise TableError(
-            f"column {name!r} is {kind}; Igual works on texts: turn the column into texts first, "
-            "so that you decide how its cells are written"
-        )
 
     def rebuild(self, columns: Sequence[CleanColumn]) -> Any:
         """Put clean columns into the table, which stays as it is.

@@ -9,14 +9,18 @@ import numpy as np
 import pandas as pd
 import pyarrow as pa
 
-from igual.column import TEXT, Column
-from igual.engines.arrow import ArrowEngine, to_measures, to_ordered_codes
+from igual.column import MIXED, TEXT, TEXTS, Column
+from igual.engines.arrow import encode_cells, to_measures, to_ordered_codes
 from igual.engines.base import CleanColumn
 from igual.errors import TableError
+from igual.text.cells import NUMBERS, WHOLE, ReadCells, read_cells, read_objects
 
 
 class PandasEngine:
-    """Text columns keep their dtype and their kind of missing value; labels become an ordered categorical."""
+    """Columns keep their dtype where it can hold all clean values, and their kind of missing value.
+
+    Labels become an ordered categorical.
+    """
 
     def names(self, table: pd.DataFrame) -> list[str]:
         """List the column names, in order."""
@@ -24,28 +28,12 @@ class PandasEngine:
             raise TableError(f"column names must be texts; found {bad[0]!r}")
         return list(table.columns)
 
-    def kind(self, table: pd.DataFrame, position: int) -> str:
-        """Tell 'text' for a column of texts, else its type."""
-        series = table.iloc[:, position]
-        dtype = (
-            series.dtype.categories.dtype if isinstance(series.dtype, pd.CategoricalDtype) else series.dtype
-        )
-        if isinstance(dtype, pd.StringDtype) or not len(series) or series.isna().all():
-            return "text"
-        cells = series.cat.categories if dtype is not series.dtype else series
-        content = pd.api.types.infer_dtype(cells[cells.notna()], skipna=True)
-        if content in ("string", "empty"):
-            return "text"
-        return _describe_cells(series) if series.dtype == object else str(series.dtype)
-
     def column(self, table: pd.DataFrame, position: int) -> Column:
         """Encode a column."""
         series = table.iloc[:, position]
         if isinstance(series.dtype, pd.CategoricalDtype):
-            return _encode(series.cat.codes.to_numpy(), _print_cells(series.cat.categories))
-        if isinstance(series.dtype, pd.StringDtype | pd.ArrowDtype):
-            return ArrowEngine().column(pa.table({"column": pa.array(series)}), 0)
-        return _encode(*_factorize(series))
+            return _encode(series.cat.codes.to_numpy(), _read_categories(series))
+        return encode_cells(_to_arrow(series)) if _has_arrow_cells(series.dtype) else _encode_objects(series)
 
     def rename(self, table: pd.DataFrame, names: Sequence[str]) -> pd.DataFrame:
         """Give the same table other column names."""
@@ -56,8 +44,10 @@ class PandasEngine:
         names = self.names(table)
         rebuilt = table.copy(deep=False)
         for clean in columns:
+            if clean.is_as_it_was and clean.name in names:
+                continue
             given = table.iloc[:, names.index(clean.name if clean.name in names else clean.source)]
-            decoded = _decode(clean, given, table.index)
+            decoded: Any = _decode(clean, given, table.index)
             if clean.name in names:
                 rebuilt.isetitem(names.index(clean.name), decoded)
             else:
@@ -65,64 +55,101 @@ class PandasEngine:
         return rebuilt
 
 
-def _factorize(series: pd.Series) -> tuple[Any, pa.Array]:
-    """A code per row (-1: missing) and the distinct cells as they would be printed."""
+def _has_arrow_cells(dtype: Any) -> bool:
+    """Whether Arrow has cells like those of a dtype; others are taken as Python's objects."""
+    types = pd.api.types
+    return (
+        isinstance(dtype, pd.StringDtype | pd.ArrowDtype)
+        or types.is_datetime64_any_dtype(dtype)
+        or (types.is_numeric_dtype(dtype) and not types.is_complex_dtype(dtype))
+    )
+
+
+def _holds_objects(dtype: Any) -> bool:
+    return bool(dtype == np.dtype(object))
+
+
+def _to_arrow(series: pd.Series) -> pa.ChunkedArray:
+    cells: Any = pa.array(series, from_pandas=True)
+    return cells if isinstance(cells, pa.ChunkedArray) else pa.chunked_array([cells])
+
+
+def _read_categories(series: pd.Series) -> ReadCells:
+    categories = pd.Series(series.cat.categories)
+    if _has_arrow_cells(categories.dtype):
+        return read_cells(_to_arrow(categories).combine_chunks())
+    return read_objects(categories.to_list())
+
+
+def _encode_objects(series: pd.Series) -> Column:
+    """Encode a column of Python's objects; missing is missing, whichever it is (None, NaN, NaT)."""
+    cells = np.where(series.isna().to_numpy(), np.array(None, object), series.to_numpy(dtype=object))
+    if pd.api.types.infer_dtype(cells, skipna=True) in ("mixed", "mixed-integer"):
+        # Python takes True for 1.
+        is_truth = pd.Series(cells).map(lambda cell: isinstance(cell, bool)).to_numpy()
+        cells[is_truth] = np.where(cells[is_truth].astype(bool), "true", "false")
     try:
-        # Missing is missing, whichever it is: NaT isn't told from a value where cells are objects.
-        cells = series.to_numpy(dtype=object)
-        codes, distinct = pd.factorize(np.where(series.isna().to_numpy(), np.array(None, object), cells))
+        codes, distinct = pd.factorize(cells)
     except TypeError:  # cells that can't be told apart as they are, such as lists
         codes, distinct = pd.factorize(series.astype(str).to_numpy(dtype=object))
-    return codes, _print_cells(distinct)
+        first = next(cell for cell in cells if cell is not None)
+        return _encode(codes, ReadCells(pa.array(distinct.tolist(), TEXT), type(first).__name__))
+    return _encode(codes, read_objects(distinct.tolist()))
 
 
-def _print_cells(distinct: Any) -> pa.Array:
-    return pa.array([str(cell) for cell in distinct], TEXT)
-
-
-def _encode(codes: Any, values: pa.Array) -> Column:
+def _encode(codes: Any, read: ReadCells) -> Column:
     """A column from codes where -1 is missing."""
-    codes = codes.astype(np.int32)
+    values, codes = read.values, codes.astype(np.int32)
     if (missing := codes < 0).any():
         codes = np.where(missing, len(values), codes).astype(np.int32)
         values = pa.concat_arrays([values, pa.nulls(1, TEXT)])
-    return Column.from_codes(values, codes)
+    return Column.from_codes(values, codes, read.kind)
 
 
-def _decode(clean: CleanColumn, given: pd.Series, index: pd.Index) -> Any:
+def _decode(clean: CleanColumn, given: pd.Series, index: pd.Index) -> pd.Series:
     """Write the clean column in the dtype of the raw one, unless its rule gives numbers, dates or an order."""
     dtype: Any = given.dtype
-    if (measures := to_measures(clean)) is not None:
-        rows = clean.column.decode(measures, measures.type)
-        whole = pa.types.is_integer(measures.type) and rows.null_count
-        cells = (
-            pd.array(rows.to_pylist(), dtype="Int64") if whole else rows.to_pandas(date_as_object=False).array
-        )
-        return pd.Series(cells, index=index, name=clean.name)
+    if (measures := to_measures(clean, _arrow_type(given, clean))) is not None:
+        return _decode_measures(clean, measures, dtype, index)
     if isinstance(dtype, pd.CategoricalDtype) or clean.output.order:
         values, codes = to_ordered_codes(clean)
         labels = pd.Categorical.from_codes(codes, values.to_pylist(), ordered=bool(clean.output.order))
         return pd.Series(labels, index=index, name=clean.name)
-    if isinstance(dtype, pd.StringDtype | pd.ArrowDtype):
+    if isinstance(dtype, pd.StringDtype) or (isinstance(dtype, pd.ArrowDtype) and clean.column.kind == TEXTS):
         kind = pa.large_string() if isinstance(dtype, pd.StringDtype) else dtype.pyarrow_dtype
         restored: Any = dtype
         texts = restored.__from_arrow__(clean.column.decode(clean.values, kind))
-    else:
-        texts = np.array(clean.values.to_pylist(), dtype=object)[clean.column.codes]
-        # A missing value stays the one it was: None, NaN or NA.
-        missing = given.isna().to_numpy() & pd.isna(texts)
-        texts = np.where(missing, given.to_numpy(dtype=object), texts)
-    return pd.Series(texts, index=index, name=clean.name, dtype=dtype)
+        return pd.Series(texts, index=index, name=clean.name, dtype=dtype)
+    if not _holds_objects(dtype):
+        return pd.Series(
+            clean.column.decode(clean.values).to_pandas().array, index=index, name=clean.name, dtype="str"
+        )
+    texts = np.array(clean.values.to_pylist(), dtype=object)[clean.column.codes]
+    # A missing value stays the one it was: None, NaN or NA.
+    missing = given.isna().to_numpy() & pd.isna(texts)
+    texts = np.where(missing, given.to_numpy(dtype=object), texts)
+    return pd.Series(texts, index=index, name=clean.name, dtype=object)
 
 
-def _describe_cells(series: pd.Series) -> str:
-    """Tell what a column of mixed cells holds, with the first row that isn't a text."""
-    try:
-        codes, distinct = pd.factorize(series.to_numpy(dtype=object))
-    except TypeError:
-        return "objects: none of them is a text"
-    first, cell = next(
-        (code, cell) for code, cell in enumerate(distinct) if not isinstance(cell, str) and cell is not pd.NaT
+def _arrow_type(given: pd.Series, clean: CleanColumn) -> pa.DataType | None:
+    """Arrow's type for cells like the raw ones; None where these are texts, or of several kinds."""
+    if clean.column.kind in (TEXTS, MIXED) or isinstance(given.dtype, pd.CategoricalDtype):
+        return None
+    if _holds_objects(given.dtype):
+        return {WHOLE: pa.int64(), NUMBERS: pa.float64()}.get(clean.column.kind)
+    return _to_arrow(given.iloc[:0]).type
+
+
+def _decode_measures(clean: CleanColumn, measures: pa.Array, dtype: Any, index: pd.Index) -> pd.Series:
+    """Numbers, dates or times, in the dtype of the raw column where it holds these."""
+    rows = clean.column.decode(measures, measures.type)
+    if isinstance(dtype, pd.ArrowDtype):
+        held: Any = pd.ArrowDtype(measures.type)
+        return pd.Series(held.__from_arrow__(rows), index=index, name=clean.name)
+    if pa.types.is_integer(measures.type) and rows.null_count:
+        return pd.Series(pd.array(rows.to_pylist(), dtype="Int64"), index=index, name=clean.name)
+    cells = pd.Series(rows.to_pandas(date_as_object=False).array, index=index, name=clean.name)
+    is_same_kind = clean.output.kind == "text" and not (
+        _holds_objects(dtype) or pd.api.types.is_bool_dtype(dtype)
     )
-    row = int(np.argmax(codes == first))
-    return f"mixed: {type(cell).__name__} {cell!r} in row {row:,} (the first is 0) among texts"
+    return cells.astype(dtype) if is_same_kind else cells

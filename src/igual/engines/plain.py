@@ -6,12 +6,14 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 import pandas as pd
+import pyarrow as pa
 
 from igual.column import Column
 from igual.engines.arrow import to_measures
 from igual.engines.base import CleanColumn, OutputType
 from igual.engines.pandas import PandasEngine
 from igual.errors import TableError
+from igual.text.cells import DATES, NUMBERS, WHOLE
 
 PlainTable = Mapping[str, Sequence[Any]]
 
@@ -32,10 +34,6 @@ class PlainEngine:
             raise TableError(f"the columns differ in length: {listed}")
         return list(table)
 
-    def kind(self, table: PlainTable, position: int) -> str:
-        """Tell 'text' for a column of texts, else its type."""
-        return PandasEngine().kind(_to_frame_of_one(table, position), 0)
-
     def column(self, table: PlainTable, position: int) -> Column:
         """Encode a column."""
         return PandasEngine().column(_to_frame_of_one(table, position), 0)
@@ -45,17 +43,19 @@ class PlainEngine:
         return dict(zip(names, table.values(), strict=True))
 
     def rebuild(self, table: PlainTable, columns: Sequence[CleanColumn]) -> dict[str, Any]:
-        # A list has no order of labels to carry; texts keep their own kind of missing value.
         """Put the clean columns in their places, and new ones at the end."""
-        texts = [clean._replace(output=OutputType()) for clean in columns]
-        rebuilt = PandasEngine().rebuild(_to_frame(table), texts)
-        lists = {
-            clean.name: rebuilt[clean.name].to_list()
-            if (measures := to_measures(clean)) is None
-            else clean.column.decode(measures, measures.type).to_pylist()
-            for clean in columns
-        }
-        return {**table, **lists}
+        return {**table, **{clean.name: _decode(clean, table) for clean in columns}}
+
+
+def _decode(clean: CleanColumn, table: PlainTable) -> list[Any]:
+    if clean.is_as_it_was:
+        return list(table[clean.source])
+    kinds = {WHOLE: pa.int64(), NUMBERS: pa.float64(), DATES: pa.date32()}
+    if (measures := to_measures(clean, kinds.get(clean.column.kind))) is not None:
+        return clean.column.decode(measures, measures.type).to_pylist()  # type: ignore[no-any-return]
+    # A list has no order of labels to carry; texts keep their own kind of missing value.
+    texts = [clean._replace(output=OutputType())]
+    return PandasEngine().rebuild(_to_frame({clean.source: table[clean.source]}), texts)[clean.name].to_list()
 
 
 def _to_frame_of_one(table: PlainTable, position: int) -> pd.DataFrame:

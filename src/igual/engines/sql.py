@@ -8,8 +8,9 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 
-from igual.column import Column
+from igual.column import Column, Counts
 from igual.conditions import Condition
 from igual.engines import CleanColumn, Source
 from igual.errors import TableError
@@ -17,6 +18,7 @@ from igual.files.queries import engine_for, reading, translate_errors, url_of
 from igual.looking.tally import Tally, tally_column
 from igual.runs.outcome import Outcome
 from igual.runs.rulebook import Rulebook
+from igual.text.cells import READABLE, ReadCells, read_objects
 
 _AT_A_TIME = 5_000
 
@@ -30,9 +32,6 @@ class _CountedColumns:
 
     def names(self, table: Any) -> list[str]:
         return list(self.listed)
-
-    def kind(self, table: Any, position: int) -> str:
-        return "text"
 
     def column(self, table: Any, position: int) -> Column:
         return self.columns[self.listed[position]]
@@ -100,8 +99,8 @@ class Database:
             An `Outcome` whose `table` is None.
 
         Raises:
-            TableError: For a table or column that isn't there, a column that holds no texts, or a crosswalk's table
-                that is there already.
+            TableError: For a table or column that isn't there, a column of bytes and the like, or a crosswalk's
+                table that is there already.
         """
         names = table_columns(self._engine, table)
         columns: dict[str, Column] = {}
@@ -118,12 +117,11 @@ class Database:
         for name in names:
             if name not in known:
                 raise TableError.from_missing(f"table {table!r}", "column", name, known)
-        texts, rows = combinations(self._engine, table, names)
-        weights = rows.to_numpy(zero_copy_only=False).astype(np.int64)
+        cells, rows = combinations(self._engine, table, names)
         columns: dict[str, Any] = {}
-        for name, column in zip(names, texts, strict=True):
-            encoded = Column.from_arrow(column)
-            columns[name] = Column(encoded.values, encoded.codes, weights)
+        for name, column in zip(names, cells, strict=True):
+            encoded = Column.from_arrow(column.values)
+            columns[name] = Column(encoded.values, encoded.codes, rows, column.kind)
         return columns
 
 
@@ -139,8 +137,8 @@ def table_columns(engine: Any, table: str) -> list[str]:
         return [column["name"] for column in inspector.get_columns(table)]
 
 
-def combinations(engine: Any, table: str, columns: Sequence[str]) -> tuple[list[pa.Array], pa.Array]:
-    """The distinct combinations of columns as texts, and how many rows have each; counted in the database."""
+def combinations(engine: Any, table: str, columns: Sequence[str]) -> tuple[list[ReadCells], Counts]:
+    """The distinct combinations of columns, and how many rows have each; counted in the database."""
     import sqlalchemy
 
     source = sqlalchemy.table(table, *(sqlalchemy.column(name) for name in columns))
@@ -149,16 +147,22 @@ def combinations(engine: Any, table: str, columns: Sequence[str]) -> tuple[list[
     with reading(engine) as connection:
         rows = connection.execute(query).fetchall()
     cells = list(zip(*rows, strict=True)) if rows else [()] * (len(columns) + 1)
-    for name, column in zip(columns, cells, strict=False):
-        other = next((cell for cell in column if cell is not None and not isinstance(cell, str)), None)
-        if other is not None:
-            raise TableError(f"column {name!r} holds no texts but {type(other).__name__}s; cast it in a view")
+    read = [_read_cells(name, column) for name, column in zip(columns, cells, strict=False)]
+    counts = np.array(cells[-1], np.int64)
     # The database gives them in any order.
-    order = sorted(
-        range(len(rows)), key=lambda place: tuple((cell is None, cell or "") for cell in rows[place][:-1])
-    )
-    texts = [pa.array([column[place] for place in order], pa.large_string()) for column in cells[:-1]]
-    return texts, pa.array([cells[-1][place] for place in order], pa.int64())
+    sorted_ = pa.table([one.values for one in read], names=list(map(str, range(len(read)))))
+    order = pc.sort_indices(sorted_, [(name, "ascending") for name in sorted_.column_names])
+    return [one._replace(values=one.values.take(order)) for one in read], counts[order.to_numpy()]
+
+
+def _read_cells(name: str, cells: Sequence[Any]) -> ReadCells:
+    """The cells of a column as values, missing ones among them."""
+    is_there = np.array([cell is not None for cell in cells], np.bool_)
+    values, kind = read_objects([cell for cell in cells if cell is not None])
+    if kind not in READABLE:
+        raise TableError(f"column {name!r} holds {kind}, which has no values that rules could read")
+    places = pa.array(np.cumsum(is_there) - 1, mask=~is_there)
+    return ReadCells(values.take(places), kind)
 
 
 def write_new_table(engine: Any, name: str, made: pa.Table) -> None:

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from igual.column import find_lone_surrogate
 from igual.errors import ListError
 from igual.lists.codes import CodeMeaning, check_codes
+from igual.values import value_of, values_of
 
 
 @dataclass(frozen=True, repr=False)
@@ -16,7 +17,8 @@ class Codebook:
     """Codes and their labels, in order.
 
     Attributes:
-        labels: Code to label; every code and every label is a text that isn't blank.
+        labels: Code to label; every code and every label is a text that isn't blank. A number or day may be given
+            for its text: `1` for `"1"`.
         special: What plain codes can't say: ranges of numbers, and meanings for some time only.
         file: Where it was read from, as a rulebook that is saved will name it; None keeps it in the rulebook.
         read_with: Further words by which a rulebook names where it comes from (language; sql and database).
@@ -27,6 +29,8 @@ class Codebook:
     Example:
         >>> Codebook({"1": "good", "2": "fair"})
         <igual.Codebook of 2 codes: '1' = 'good', '2' = 'fair'>
+        >>> Codebook({1: "good"}) == Codebook({"1": "good"})
+        True
     """
 
     labels: Mapping[str, str]
@@ -39,6 +43,12 @@ class Codebook:
             raise ListError(
                 f"a codebook takes a mapping of code to label; found {type(self.labels).__name__}"
             )
+        if len(labels := values_of(self.labels)) < len(self.labels):
+            twice = next(
+                value for value in labels if sum(value_of(code) == value for code in self.labels) > 1
+            )
+            raise ListError(f"code {twice!r} stands twice: as a number and as a text")
+        object.__setattr__(self, "labels", labels)
         object.__setattr__(self, "special", tuple(CodeMeaning(*entry) for entry in self.special))
         if not self.labels and not self.special:
             raise ListError("a codebook needs at least one code")

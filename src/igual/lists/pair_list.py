@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 from igual.column import find_lone_surrogate
 from igual.errors import ListError
+from igual.values import values_of
 
 
 @dataclass(frozen=True, repr=False)
@@ -32,6 +33,7 @@ class PairList:
     def __post_init__(self) -> None:
         if not isinstance(self.pairs, Mapping):
             raise ListError(f"a pair list takes a mapping of text to text; found {type(self.pairs).__name__}")
+        object.__setattr__(self, "pairs", values_of(self.pairs))
         if not self.pairs:
             raise ListError("a pair list needs at least one pair")
         if "" in self.pairs:

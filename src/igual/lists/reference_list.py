@@ -5,10 +5,12 @@ from __future__ import annotations
 import os
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 from igual.column import find_lone_surrogate
 from igual.display import format_short_list
 from igual.errors import ListError
+from igual.values import value_of, values_of
 
 
 @dataclass(frozen=True, repr=False)
@@ -46,8 +48,9 @@ class ReferenceList:
         for given in (self.values, *self.aliases.values()):
             if isinstance(given, str):
                 raise ListError(f"entries and aliases take lists of texts; found the text {given!r}")
-        set_field(self, "values", tuple(self.values))
-        set_field(self, "aliases", {entry: tuple(given) for entry, given in self.aliases.items() if given})
+        set_field(self, "values", _as_values(self.values))
+        aliases = values_of(self.aliases)
+        set_field(self, "aliases", {entry: _as_values(given) for entry, given in aliases.items() if given})
         set_field(self, "attributes", {name: tuple(column) for name, column in self.attributes.items()})
         if not self.values:
             raise ListError("a reference list needs at least one entry")
@@ -134,6 +137,10 @@ class ReferenceList:
                 if owner != entry:
                     raise ListError(f"alias {alias!r} stands for two entries: {owner!r} and {entry!r}")
         return known
+
+
+def _as_values(cells: Iterable[Any]) -> tuple[Any, ...]:
+    return tuple(cell if (value := value_of(cell)) is None else value for cell in cells)
 
 
 def _refuse_repeats(values: Iterable[str]) -> None:

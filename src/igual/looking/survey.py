@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import Column, to_mask
+from igual.column import MIXED, TEXTS, Column, to_mask
 from igual.conditions import is_blank
 from igual.display import Displayed
 from igual.looking.oddities import Oddity, find_oddities
@@ -24,7 +24,7 @@ class SurveyedColumn(NamedTuple):
 
     Attributes:
         name: Of the column.
-        kind: 'text', or the type of a column that holds something else.
+        kind: 'text', 'whole numbers', 'numbers', 'dates', 'times' or 'mixed'; otherwise the type of its cells.
         rows: All rows.
         distinct: Distinct values that aren't missing.
         missing: Rows without a value.
@@ -73,12 +73,12 @@ class Survey(Displayed):
         return self.surveyed[0].rows if self.surveyed else 0
 
 
-def survey_columns(columns: Iterable[tuple[str, str, Column]]) -> Survey:
-    """Look at columns, given as name, kind and encoded column; only texts are searched for oddities."""
-    return Survey(tuple(_survey_column(name, kind, column) for name, kind, column in columns))
+def survey_columns(columns: Iterable[tuple[str, Column]]) -> Survey:
+    """Look at columns, given as name and encoded column; only texts are searched for oddities."""
+    return Survey(tuple(_survey_column(name, column) for name, column in columns))
 
 
-def _survey_column(name: str, kind: str, column: Column) -> SurveyedColumn:
+def _survey_column(name: str, column: Column) -> SurveyedColumn:
     missing = to_mask(column.values.is_null())
     blank = is_blank(column.values) & ~missing
     is_text = ~missing & ~blank
@@ -86,13 +86,13 @@ def _survey_column(name: str, kind: str, column: Column) -> SurveyedColumn:
     most = int(np.argmax(np.where(is_text, column.counts, -1))) if is_text.any() else None
     return SurveyedColumn(
         name,
-        kind,
-        column.rows,
+        column.kind,
+        int(column.counts.sum()),
         len(column.values) - int(missing.sum()),
         int(column.counts[missing].sum()),
         int(column.counts[blank].sum()),
         int(lengths.min()) if len(lengths) else None,
         int(lengths.max()) if len(lengths) else None,
         None if most is None else column.values[most].as_py(),
-        tuple(find_oddities(column)) if kind == "text" else (),
+        tuple(find_oddities(column)) if column.kind in (TEXTS, MIXED) else (),
     )

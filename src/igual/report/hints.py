@@ -38,6 +38,19 @@ def _whose(hint: Hint, of: str = "of column") -> str:
     return f"{format_count(len(hint.values), 'value')} {of} {quote_value(hint.column)} ({rows})"
 
 
+_READ = {
+    "numbers": "numbers, read in plain decimal notation",
+    "dates": "dates, read as ISO 8601 has them",
+    "times": "times, read as ISO 8601 has them",
+    "mixed": "cells of several kinds, read as texts that look like them",
+}
+
+
+def _format_read(hint: Hint) -> str:
+    example = f", such as {quote_value(hint.values[0].value)}" if hint.values[0].value is not None else ""
+    return f": column {quote_value(hint.column)} holds {_READ[hint.parts[0]]}{example}"
+
+
 def _format_idle(hint: Hint) -> str:
     near = [f"{quote_value(one.value)} ({_rows(one)}) for {quote_value(one.other)}" for one in hint.values]
     but = f"; near misses: {format_examples(near)}" if near else ""
@@ -113,6 +126,7 @@ def _format_not_applied(hint: Hint) -> str:
 
 
 _FORMATS: Mapping[str, Callable[[Hint], str]] = {
+    "read": _format_read,
     "no effect": _format_idle,
     "unused": _format_unused,
     "unknown": _format_unknown,

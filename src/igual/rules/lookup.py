@@ -16,6 +16,7 @@ from igual.conditions import is_blank
 from igual.lists import Need
 from igual.rules.base import EntrySource, Rule
 from igual.text.folding import folded_key, light_key
+from igual.text.reading import numeral_key
 
 
 class OtherText(BaseModel):
@@ -94,6 +95,8 @@ def fill_unknown(
 def near_spellings(values: pa.Array, spellings: Sequence[str]) -> dict[int, str]:
     """Find values that equal a spelling apart from case, outer spaces, accents, spacing or punctuation.
 
+    Numbers equal a spelling apart from zeros that say nothing: `01` and `1.0` come near `1`.
+
     Args:
         values: Distinct texts, (values,).
         spellings: The accepted spellings.
@@ -103,7 +106,7 @@ def near_spellings(values: pa.Array, spellings: Sequence[str]) -> dict[int, str]
     """
     near: dict[int, str] = {}
     accepted = pa.array(spellings, TEXT)
-    for key in (light_key, folded_key):
+    for key in (numeral_key, light_key, folded_key):
         owners = pc.index_in(key(values), key(accepted))
         for position in np.flatnonzero(to_mask(owners.is_valid())).tolist():
             near.setdefault(position, spellings[owners[position].as_py()])

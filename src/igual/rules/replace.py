@@ -11,6 +11,7 @@ from pydantic import Field, field_validator, model_validator
 
 from igual.lists import Need, Shelf
 from igual.rules.base import EntrySource, NearMiss, Note, Rewriter, Rewritten, Rule
+from igual.settings import Value
 from igual.text.folding import light_key, light_key_of
 from igual.text.patterns import LAST_PLACE, checked_substitution, substituted
 from igual.text.replacing import PLACE, Replaced, Where, finds, replaced, replaced_in_turn
@@ -43,7 +44,7 @@ class Replace(Rule):
     """
 
     do: Literal["replace"] = "replace"
-    pairs: dict[str, str] | str = Field(min_length=1)
+    pairs: dict[Value, Value] | str = Field(min_length=1)
     where: Where = "anywhere"
     nth: int | None = Field(default=None, ge=1, le=LAST_PLACE)
     ignore_case: bool = False

@@ -9,13 +9,14 @@ from typing import NamedTuple
 import numpy as np
 import pyarrow as pa
 
-from igual.column import Mask
+from igual.column import TEXTS, Mask
 from igual.conditions import is_blank
 from igual.display import to_sentence
 from igual.rules.kinds import OPEN, RULED_OUT
 from igual.runs.account import Account, NearlyCaught
 from igual.runs.trail import ColumnTrail, Stage
 from igual.text.arrays import differs, has_pattern
+from igual.text.cells import WHOLE
 from igual.text.reading import PLAIN_NUMBER, numbers
 
 
@@ -40,7 +41,7 @@ class Hint(NamedTuple):
         rule: The rule's place in the rulebook, from 1.
         do: What the rule does.
         columns: The columns that it is about.
-        kind: 'no effect', 'unused', 'unknown', 'open', 'merged', 'unread', 'unstable', 'unstable rulebook',
+        kind: 'read', 'no effect', 'unused', 'unknown', 'open', 'merged', 'unread', 'unstable', 'unstable rulebook',
             'numbers left', or the kind of a note that a rule leaves.
         values: The values that it names.
         parts: What else it names.
@@ -77,6 +78,7 @@ def find_hints(account: Account) -> list[Hint]:
         The hints, in the order of the rules.
     """
     hints = [
+        *_list_read_columns(account),
         *_find_idle_rules(account),
         *_find_unused_pairs(account),
         *_list_unknown(account),
@@ -88,6 +90,19 @@ def find_hints(account: Account) -> list[Hint]:
         *_find_unstable(account),
     ]
     return sorted(hints, key=lambda hint: hint.rule)
+
+
+def _list_read_columns(account: Account) -> Iterable[Hint]:
+    """Columns of cells that aren't texts nor whole numbers: how these are read."""
+    told: set[str] = set()
+    for trail in account.trails.values():
+        kind = trail.column.kind
+        if kind in (TEXTS, WHOLE) or trail.source in told:
+            continue
+        told.add(trail.source)
+        first = trail.stages[0]
+        example = next((value for value in trail.column.values[:2].to_pylist() if value is not None), None)
+        yield Hint(first.number, first.rule.do, (trail.source,), "read", (HintValue(example),), (kind,))
 
 
 def _hint(stage: Stage, kind: str, values: Iterable[HintValue] = (), parts: Sequence[str] = ()) -> Hint:

@@ -191,7 +191,7 @@ class ColumnTrail:
             chosen = pa.array(own_idx)
             trail = replace(
                 trail,
-                column=Column(trail.column.values.take(chosen), codes, trail.column.weights),
+                column=replace(trail.column, values=trail.column.values.take(chosen), codes=codes),
                 positions=trail.positions[own_idx],
                 stages=tuple(stage._replace(positions=stage.positions[own_idx]) for stage in trail.stages),
                 beside=(

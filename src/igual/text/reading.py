@@ -41,6 +41,18 @@ def plain_decimals(values: pa.Array) -> pa.Array:
     return values
 
 
+def numeral_key(values: pa.Array) -> pa.Array:
+    """Numbers without the zeros that say nothing, outer spaces aside; all other texts as they are.
+
+    Example:
+        >>> numeral_key(pa.array(["01", " 1.0", "x0"])).to_pylist()
+        ['1', '1', 'x0']
+    """
+    texts = trimmed(values)
+    is_number = pa.array(has_pattern(texts, r"^-?\d+(\.\d+)?$"))
+    return pc.replace_with_mask(values, is_number, plain_decimals(texts.filter(is_number)))
+
+
 def dates(values: pa.Array) -> Floats:
     """The days since 1970-01-01 of ISO 8601 dates (`2024-05-31`) among texts; NaN for all others."""
     return days(values, ISO)

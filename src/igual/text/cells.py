@@ -1,0 +1,174 @@
+"""Cells that hold something else than texts: as what values they are read, and how values become such cells again."""
+
+from __future__ import annotations
+
+import contextlib
+import math
+from collections.abc import Sequence
+from datetime import datetime, time
+from decimal import Decimal
+from numbers import Integral
+from typing import Any, NamedTuple
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import MIXED, TEXT, TEXTS
+from igual.text.arrays import each_where, has_pattern
+from igual.text.reading import plain_decimals
+from igual.values import value_of
+
+WHOLE, NUMBERS, DATES, TIMES = "whole numbers", "numbers", "dates", "times"
+# What cells may be, for rules to read them.
+READABLE = frozenset({TEXTS, WHOLE, NUMBERS, DATES, TIMES, MIXED})
+_MIDNIGHT = r"[T ]00:00:00(\.0+)?$"
+
+
+class ReadCells(NamedTuple):
+    """Cells as values.
+
+    Attributes:
+        values: A text for each, (cells,); missing stays missing, and so does what is no number (NaN).
+        kind: What they are, of `READABLE`; otherwise their type, as rules can't read them.
+    """
+
+    values: pa.Array
+    kind: str
+
+
+def read_cells(cells: pa.Array) -> ReadCells:
+    """Read distinct cells of any type as values: plain decimals, ISO 8601, true and false.
+
+    Args:
+        cells: The cells, (cells,).
+
+    Returns:
+        The values.
+
+    Example:
+        >>> read_cells(pa.array([1.0, 2.0, None])).values.to_pylist(), read_cells(pa.array([1.5])).kind
+        (['1', '2', None], 'numbers')
+    """
+    kind = cells.type
+    if pa.types.is_string(kind) or pa.types.is_large_string(kind) or pa.types.is_string_view(kind):
+        return ReadCells(cells.cast(TEXT), TEXTS)
+    if pa.types.is_null(kind):
+        return ReadCells(cells.cast(TEXT), TEXTS)
+    if pa.types.is_integer(kind) or pa.types.is_boolean(kind):
+        return ReadCells(cells.cast(TEXT), WHOLE)
+    if pa.types.is_floating(kind) or pa.types.is_decimal(kind):
+        values = _write_numbers(cells)
+        is_whole = not pc.any(pc.match_substring_regex(values, r"[.fn]")).as_py()
+        return ReadCells(values, WHOLE if is_whole else NUMBERS)
+    if pa.types.is_date(kind) or pa.types.is_timestamp(kind):
+        return _read_times(cells.cast(pa.string()))
+    if pa.types.is_time(kind):
+        return ReadCells(_without_idle_fraction(cells.cast(pa.string())).cast(TEXT), TIMES)
+    return ReadCells(print_cells(cells), str(kind))
+
+
+def _write_numbers(cells: pa.Array) -> pa.Array:
+    """Numbers in the fewest digits that tell them apart, without an exponent."""
+    if pa.types.is_floating(cells.type):
+        cells = pc.if_else(pc.is_nan(cells), pa.scalar(None, cells.type), cells)
+    texts = cells.cast(pa.string()).cast(TEXT)
+    texts = each_where(texts, has_pattern(texts, "[eE]"), texts, lambda text: f"{Decimal(text):f}")
+    return plain_decimals(texts)
+
+
+def _read_times(texts: pa.Array) -> ReadCells:
+    """Points in time: as days where none has a time of day."""
+    known = texts.drop_null()
+    if pc.all(pc.match_substring_regex(known, rf"{_MIDNIGHT}|^[-+]?\d+-\d\d-\d\d$")).as_py() is not False:
+        return ReadCells(pc.replace_substring_regex(texts, _MIDNIGHT, "").cast(TEXT), DATES)
+    texts = pc.replace_substring_regex(texts, r"^([-+]?\d+-\d\d-\d\d) ", r"\1T")
+    texts = pc.replace_substring_regex(texts, r"([+-]\d\d)(\d\d)$", r"\1:\2")
+    return ReadCells(_without_idle_fraction(texts).cast(TEXT), TIMES)
+
+
+def _without_idle_fraction(texts: pa.Array) -> pa.Array:
+    texts = pc.replace_substring_regex(texts, r"(:\d\d\.\d*?)0+(Z|[+-]\d\d:\d\d)?$", r"\1\2")
+    return pc.replace_substring_regex(texts, r"(:\d\d)\.(Z|[+-]\d\d:\d\d)?$", r"\1\2")
+
+
+def print_cells(cells: pa.Array) -> pa.Array:
+    """Write cells that have no values as they would be printed, (cells,)."""
+    with contextlib.suppress(pa.ArrowNotImplementedError, pa.ArrowInvalid):
+        return cells.cast(TEXT)
+    return pa.array([None if cell is None else str(cell) for cell in cells.to_pylist()], TEXT)
+
+
+def write_cells(values: pa.Array, kind: pa.DataType) -> pa.Array | None:
+    """Write values as cells of a type.
+
+    Args:
+        values: Texts, (values,).
+        kind: The type.
+
+    Returns:
+        The cells, which are read as these values again, (values,); None where not all can be such cells.
+
+    Example:
+        >>> write_cells(pa.array(["1", None]), pa.int8()).to_pylist()
+        [1, None]
+        >>> write_cells(pa.array(["1", "n/a"]), pa.int8()) is None
+        True
+    """
+    if pa.types.is_null(kind) or not _is_written(kind):
+        return None
+    with contextlib.suppress(pa.ArrowInvalid, pa.ArrowNotImplementedError, pa.ArrowTypeError):
+        if pa.types.is_time(kind):
+            cells = pa.array(
+                [time.fromisoformat(text) if text else None for text in values.to_pylist()], kind
+            )
+        else:
+            cells = values.cast(pa.string()).cast(kind)
+        return cells if read_cells(cells).values.equals(values.cast(TEXT)) else None
+    return None
+
+
+def _is_written(kind: pa.DataType) -> bool:
+    return bool(
+        pa.types.is_integer(kind)
+        or pa.types.is_boolean(kind)
+        or pa.types.is_floating(kind)
+        or pa.types.is_decimal(kind)
+        or pa.types.is_temporal(kind)
+    )
+
+
+def read_objects(cells: Sequence[Any]) -> ReadCells:
+    """Read distinct cells of Python's, none of them missing.
+
+    Args:
+        cells: The cells.
+
+    Returns:
+        The values; the kind is 'mixed' where they are of several, and the class of the first that can't be read.
+
+    Example:
+        >>> read_objects(["1", 1, 2.0]).values.to_pylist(), read_objects(["1", 1, 2.0]).kind
+        (['1', '1', '2'], 'mixed')
+    """
+    values = [value_of(cell) for cell in cells]
+    unread = next((place for place, value in enumerate(values) if value is None), None)
+    if unread is not None:
+        return ReadCells(pa.array([str(cell) for cell in cells], TEXT), type(cells[unread]).__name__)
+    texts = pa.array(values, TEXT)
+    kinds = {_kind_of(cell) for cell in cells}
+    if kinds == {WHOLE, NUMBERS}:
+        kinds = {WHOLE if not pc.any(pc.match_substring(texts, ".")).as_py() else NUMBERS}
+    if kinds and kinds <= {DATES, TIMES} and not any(isinstance(cell, time) for cell in cells):
+        return _read_times(texts)
+    return ReadCells(texts, TEXTS if not kinds else MIXED if len(kinds) > 1 else kinds.pop())
+
+
+def _kind_of(cell: Any) -> str:
+    if isinstance(cell, str):
+        return TEXTS
+    if isinstance(cell, bool | np.bool_ | Integral):
+        return WHOLE
+    if isinstance(cell, float | np.floating | Decimal):
+        return WHOLE if math.isfinite(cell) and cell == int(cell) else NUMBERS
+    return TIMES if isinstance(cell, datetime | time) else DATES
