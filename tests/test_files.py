@@ -104,7 +104,7 @@ def test_a_cell_of_100_megabytes(write: Write) -> None:
 def test_parquet_and_files_that_are_no_tables(tmp_path: Path, write: Write) -> None:
     table = pa.table({"t": ["a ", None], "n": [1, 2], "d": pa.array(["x", "y"]).dictionary_encode()})
     parquet.write_table(table, tmp_path / "in.parquet")
-    assert read_table(tmp_path / "in.parquet").table.equals(table)
+    assert read_table(tmp_path / "in.parquet").equals(table)
     outcome = igual.Rulebook([Spacing(columns=("t", "d"))]).apply(table)
     write_table(outcome.table, tmp_path / "out.parquet", ".parquet")
     assert parquet.read_table(tmp_path / "out.parquet").equals(

@@ -69,7 +69,7 @@ def test_numbers_and_texts_are_the_same_in_lists_of_every_kind() -> None:
     assert igual.PairList({1: 2}) == igual.PairList({"1": "2"})  # type: ignore[dict-item]
     assert Replace(column="c", pairs={1: "x"}) == Replace(column="c", pairs={"1": "x"})  # type: ignore[dict-item]
     with pytest.raises(igual.ListError, match="code '1' stands twice"):
-        igual.Codebook({1: "good", "1": "fair"})  # type: ignore[dict-item]
+        igual.Codebook({1: "good", "1": "fair"})
 
 
 def test_a_text_with_a_zero_that_says_nothing_is_no_code_but_a_near_miss() -> None:

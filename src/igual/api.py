@@ -57,15 +57,18 @@ def survey(table: Any) -> Survey:
     return survey_columns((name, source.any_column(place)) for place, name in enumerate(source.names))
 
 
+Cell = str | int | float
+
+
 class ConditionWords(TypedDict, total=False):
     """The words of a condition; see `Condition`."""
 
-    equals: str
-    contains: str
-    starts: str
-    ends: str
-    word: str
-    one_of: Sequence[str]
+    equals: Cell
+    contains: Cell
+    starts: Cell
+    ends: Cell
+    word: Cell
+    one_of: Sequence[Cell]
     like: str
     pattern: str
     above: Limit

@@ -62,16 +62,18 @@ class Column:
         return column if is_fresh else cls.from_codes(column.values, column.codes)
 
     @classmethod
-    def from_codes(cls, values: pa.Array, codes: Codes, kind: str = TEXTS) -> Column:
+    def from_codes(
+        cls, values: pa.Array, codes: Codes, kind: str = TEXTS, weights: Counts | None = None
+    ) -> Column:
         """Build a column from values that may repeat, or that no row has; both are put right."""
         encoded = values.dictionary_encode(null_encoding="encode")
         if len(encoded.dictionary) < len(values):
             codes = encoded.indices.to_numpy(zero_copy_only=False)[codes]
             values = encoded.dictionary
-        column = cls(values, codes, kind=kind)
+        column = cls(values, codes, weights, kind)
         if (unused := column.counts == 0).any():
             place = (np.cumsum(~unused) - 1).astype(np.int32)
-            column = cls(values.filter(pa.array(~unused)), place[codes], kind=kind)
+            column = cls(values.filter(pa.array(~unused)), place[codes], weights, kind)
         return column
 
     @property

@@ -2,29 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
 import pyarrow as pa
 
-from igual.column import Column
-from igual.engines import Source
-from igual.engines.arrow import ArrowEngine
+from igual.column import TEXT, Column
+from igual.engines.arrow import encode_cells
 from igual.errors import RulebookError, TableError, error_context
 from igual.files.csv_cells import guarded
 from igual.files.existing import NewFile, refuse_to_replace
-from igual.files.formats.base import TableFile
+from igual.files.formats.base import OpenedTable
 from igual.files.outputs import outputs
 from igual.files.rulebooks import load_rulebook
-from igual.files.tables import (
-    checked_ending,
-    is_text_ending,
-    open_table_file,
-    read_table,
-    table_of,
-    write_table,
-)
+from igual.files.streams import CountedTable, count_table
+from igual.files.tables import checked_ending, is_text_ending, open_table_file, table_of, write_table
 from igual.report.progress import show_progress
 from igual.report.terminal import show_line
 from igual.report.wording import quote_value
@@ -33,28 +26,35 @@ from igual.runs.rulebook import Rulebook, find_shelf_files
 from igual.text.folding import folded_key
 
 
-def load_table(path: str, encoding: str | None, categorical: Collection[str] = ()) -> TableFile:
-    """Read a table file, with a sign of life where that takes long."""
-    with show_progress(f"reading {Path(path).name}"):
-        return read_table(path, encoding, categorical)
+def open_table(path: str, encoding: str | None) -> OpenedTable:
+    """Open a table file."""
+    with show_progress(f"opening {Path(path).name}"):
+        return open_table_file(path, encoding)
 
 
-def find_columns(table: pa.Table, wanted: Sequence[str]) -> list[int]:
-    """Find the positions of the wanted columns; all of them when none is named."""
-    names = table.column_names
-    for name in wanted:
-        if name not in names:
-            raise TableError.from_missing("the table", "column", name, names)
-        if names.count(name) > 1:
-            raise TableError(
-                f"the table has {names.count(name)} columns {name!r}, so it isn't clear which is meant"
-            )
-    return [names.index(name) for name in wanted] or list(range(len(names)))
+def count_file(opened: OpenedTable, groups: Sequence[Sequence[str]]) -> CountedTable:
+    """Count what occurs in columns of a table file, those together that are needed together."""
+    return count_places(opened, [[_find_place(opened.names, name) for name in group] for group in groups])
 
 
-def find_restyled(table: pa.Table, name: str) -> str:
+def _find_place(names: Sequence[str], name: str) -> int:
+    if name not in names:
+        raise TableError.from_missing("the table", "column", name, names)
+    if names.count(name) > 1:
+        raise TableError(
+            f"the table has {names.count(name)} columns {name!r}, so it isn't clear which is meant"
+        )
+    return names.index(name)
+
+
+def count_places(opened: OpenedTable, groups: Sequence[Sequence[int]]) -> CountedTable:
+    """Count what occurs in columns by their positions, with a sign of life where that takes long."""
+    with show_progress(f"reading {opened.name}") as on_progress:
+        return count_table(opened, groups, lambda rows: on_progress(rows, None))
+
+
+def find_restyled(names: Sequence[str], name: str) -> str:
     """Find a column that may have been restyled since: the one whose name has the same letters and digits."""
-    names = table.column_names
     if name in names:
         return name
     key, *keys = folded_key(pa.array([name, *names], pa.large_string())).to_pylist()
@@ -62,11 +62,25 @@ def find_restyled(table: pa.Table, name: str) -> str:
     return same[0] if len(same) == 1 else name
 
 
-def read_column(path: str, name: str, encoding: str | None) -> tuple[TableFile, Column]:
-    """Read a table file, and the texts of one of its columns."""
-    source = load_table(path, encoding, [name])
-    find_columns(source.table, [name])
-    return source, Source(source.table, ArrowEngine()).column(name)
+def read_column(path: str, name: str, encoding: str | None) -> tuple[OpenedTable, Column]:
+    """Read a table file's column."""
+    opened = open_table(path, encoding)
+    return opened, count_file(opened, [[name]]).source.column(name)
+
+
+def read_rows(opened: OpenedTable, name: str) -> Column:
+    """Read a table file's column with its rows, where those of two tables stand side by side."""
+    place = _find_place(opened.names, name)
+    with show_progress(f"reading {opened.name}"):
+        cells = opened.read_by(lambda way: [_in_dictionary(part.cells(place)) for part in way.parts([place])])
+        kind = opened.schema.field(place).type
+    return encode_cells(pa.chunked_array(cells, None if cells else kind))
+
+
+def _in_dictionary(cells: pa.Array | pa.ChunkedArray) -> pa.Array:
+    whole = cells.combine_chunks() if isinstance(cells, pa.ChunkedArray) else cells
+    is_text = pa.types.is_string(whole.type) or pa.types.is_large_string(whole.type)
+    return whole.cast(TEXT).dictionary_encode() if is_text else whole
 
 
 class Output(NamedTuple):
@@ -98,20 +112,22 @@ def write_records(
             write_table(guarded(made) if escape_formulas and is_text_ending(ending) else made, place, ending)
 
 
-def report_reading(source: TableFile) -> None:
-    """Report on standard error how a text table was read, where that was a guess or out of the ordinary."""
-    dialect = source.dialect
-    if dialect is not None and dialect.encoding != "utf-8" and source.is_guessed:
-        show_line(f"{source.path.name} was read as {dialect.encoding}; --encoding names another", err=True)
-    names = source.table.column_names
+def report_reading(opened: OpenedTable) -> None:
+    """Report on standard error how a table was read, where that was a guess or out of the ordinary."""
+    dialect = opened.dialect
+    if dialect is not None and dialect.encoding != "utf-8" and opened.is_guessed:
+        show_line(f"{opened.name} was read as {dialect.encoding}; --encoding names another", err=True)
+    names = opened.names
     if twice := [name for name in dict.fromkeys(names) if names.count(name) > 1]:
-        show_line(f"{source.path.name} has several columns called {', '.join(map(repr, twice))}", err=True)
+        show_line(f"{opened.name} has several columns called {', '.join(map(repr, twice))}", err=True)
+    for note in opened.notes:
+        show_line(note, err=True)
 
 
 def apply_files(
     rulebook: str, table: str, encoding: str | None, allowed: Sequence[str], only: int | None = None
-) -> tuple[Rulebook, TableFile, Account]:
-    """Apply a rulebook file to a table file."""
+) -> tuple[Rulebook, CountedTable, Account]:
+    """Apply a rulebook file to what occurs in a table file."""
     whole = load_rulebook(rulebook, allowed)
     for one, other in whole.rulings.list_contested():
         show_line(
@@ -120,14 +136,13 @@ def apply_files(
             err=True,
         )
     book = whole.with_first_rules(only)
-    with show_progress(f"reading {Path(table).name}"):
-        opened = open_table_file(table, encoding)
-        with error_context(Path(rulebook).name, RulebookError):
-            needed = book.source_columns(opened.names)
-        source = opened.read(needed)
+    opened = open_table(table, encoding)
+    with error_context(Path(rulebook).name, RulebookError):
+        groups = book.group_columns(book.source_columns(opened.names))
+    counted = count_file(opened, groups)
     with show_progress("applying the rules"), error_context(Path(rulebook).name, RulebookError):
-        account = book.run(Source(source.table, ArrowEngine()))
-    return whole, source, account
+        account = book.run(counted.source)
+    return whole, counted, account
 
 
 def today() -> str:

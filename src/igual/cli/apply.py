@@ -20,9 +20,7 @@ from igual.cli._options import (
 )
 
 if TYPE_CHECKING:
-    import pyarrow as pa
-
-    from igual.files.formats.base import TableFile
+    from igual.files.streams import CleanTable, CountedTable
     from igual.looking.headers import RestyledHeader
     from igual.runs.account import Account
     from igual.runs.hints import Hint
@@ -72,7 +70,6 @@ def apply(
                igual apply trees.toml trees.csv --out clean.csv --open open.xlsx --record run.json
     """
     from igual.cli._loading import apply_files
-    from igual.files.csv_cells import guarded
     from igual.files.tables import is_text_ending
     from igual.runs.hints import find_hints
 
@@ -82,16 +79,16 @@ def apply(
             "Nothing to do: give --preview N to look, or --out FILE to write the clean table."
         )
     endings = _check_endings(named)
-    book, source, account = apply_files(rulebook, table, encoding, allow_outside, only)
-    run = _Run(rulebook, book, source, account, *_rebuild(book, source, account, files["out"]))
-    if escape_formulas and "out" in named and is_text_ending(endings["out"]):
-        run = run._replace(clean=guarded(run.clean))
+    book, counted, account = apply_files(rulebook, table, encoding, allow_outside, only)
+    escapes_table = escape_formulas and "out" in named and is_text_ending(endings["out"])
+    clean, restyled = _make_clean(book, counted, account, endings.get("out"), escapes_table)
+    run = _Run(rulebook, book, counted, account, clean, restyled)
     _write_outputs(run, named, endings, _TextStyle(escape_formulas, out_encoding), force)
     hints = find_hints(account)
     if as_json:
         from igual.report.records import from_account
 
-        about = {"rulebook": rulebook, "table": table, "rows": source.table.num_rows}
+        about = {"rulebook": rulebook, "table": table, "rows": counted.rows}
         print_json({**about, **from_account(account, hints), "written": named})
     else:
         _show(run, hints, preview, named)
@@ -110,9 +107,9 @@ class _Run(NamedTuple):
 
     rulebook: str
     book: Rulebook
-    source: TableFile
+    counted: CountedTable
     account: Account
-    clean: pa.Table
+    clean: CleanTable
     restyled: list[RestyledHeader]
 
 
@@ -145,24 +142,24 @@ def _json_ending(path: str) -> str:
     return ".json"
 
 
-def _rebuild(
-    book: Rulebook, source: TableFile, account: Account, out: str | None
-) -> tuple[pa.Table, list[RestyledHeader]]:
-    """The clean table, and its column names before and after."""
+def _make_clean(
+    book: Rulebook, counted: CountedTable, account: Account, ending: str | None, is_guarded: bool
+) -> tuple[CleanTable, list[RestyledHeader]]:
+    """The clean table, ready to be written, and its column names before and after."""
     from igual.engines import OutputType
-    from igual.engines.arrow import ArrowEngine
+    from igual.files.streams import CleanTable
     from igual.files.tables import is_text_ending
     from igual.looking.headers import restyle_headers
 
     columns = [trail.clean_column for trail in account.trails.values()]
-    if out is not None and is_text_ending(Path(out).suffix):
+    if ending is not None and is_text_ending(ending):
         # A text table has the numbers as the trail shows them, digit for digit.
         columns = [
             column if column.output.order else column._replace(output=OutputType()) for column in columns
         ]
-    clean = ArrowEngine().rebuild(source.table, columns)
-    restyled = restyle_headers(clean.column_names, book.headers) if book.headers else []
-    return (clean.rename_columns([header.clean for header in restyled]) if restyled else clean), restyled
+    clean = CleanTable(counted, columns, is_guarded=is_guarded)
+    restyled = restyle_headers(clean.names, book.headers) if book.headers else []
+    return clean.rename([header.clean for header in restyled]) if restyled else clean, restyled
 
 
 def _refuse_to_replace(run: _Run, named: Mapping[str, str], endings: Mapping[str, str]) -> None:
@@ -174,7 +171,7 @@ def _refuse_to_replace(run: _Run, named: Mapping[str, str], endings: Mapping[str
     from igual.runs.crosswalk_rows import SCHEMA
 
     new = {
-        "out": NewFile("table", tuple(run.clean.column_names)),
+        "out": NewFile("table", tuple(run.clean.names)),
         "trail": NewFile("trail", tuple(TRAIL_SCHEMA)),
         "crosswalk": NewFile("SSSOM")
         if endings.get("crosswalk") == ENDING
@@ -196,10 +193,11 @@ def _write_outputs(
     from igual.files.formats.base import TextStyle
     from igual.files.outputs import outputs
     from igual.files.sheets import write_sheet
-    from igual.files.tables import is_text_ending, write_table
+    from igual.files.sources import path_of
+    from igual.files.tables import is_text_ending, write_table, writing_table
     from igual.report.progress import show_progress
 
-    account, text_style = run.account, TextStyle(run.source.dialect, style.encoding)
+    account, text_style = run.account, TextStyle(run.counted.opened.dialect, style.encoding)
 
     def write_as_table(made: Any, path: Path, ending: str) -> None:
         escapes = style.escape_formulas and is_text_ending(ending)
@@ -211,22 +209,28 @@ def _write_outputs(
         else:
             write_crosswalk(account.crosswalk, path, ending)
 
+    def write_clean(path: Path, ending: str) -> None:
+        with (
+            show_progress("writing the clean table") as on_progress,
+            writing_table(path, ending, run.clean.schema, text_style) as writer,
+        ):
+            run.clean.write(writer, lambda rows: on_progress(rows, run.counted.rows))
+
     writers: dict[str, Callable[[Path, str], None]] = {
-        "out": lambda path, ending: write_table(run.clean, path, ending, text_style),
+        "out": write_clean,
         "trail": lambda path, ending: write_as_table(account.trail, path, ending),
         "crosswalk": write_walk,
         "open": lambda path, ending: write_sheet(account.waiting, path, ending),
     }
     first, *beside = book_files(run.rulebook, run.book)
-    inputs = {"table": [run.source.path], "rulebook": [first], "beside the rulebook": beside}
+    inputs = {"table": [path_of(run.counted.opened.path)], "rulebook": [first], "beside the rulebook": beside}
     with outputs([path for paths in inputs.values() for path in paths]) as staged:
         places = {what: staged.place(path) for what, path in named.items()}
         if not force:
             _refuse_to_replace(run, named, endings)
         for what, write in writers.items():
             if what in places:
-                with show_progress(f"writing {named[what]}"):
-                    write(places[what], endings[what])
+                write(places[what], endings[what])
         if "record" in places:
             made = {what: (named[what], place) for what, place in places.items() if what != "record"}
             _write_record(run, inputs, made, places["record"])
@@ -240,7 +244,7 @@ def _write_record(
     from igual.runs.findings import list_findings
     from igual.runs.review import find_stale_rulings
 
-    rows = run.source.table.num_rows
+    rows = run.counted.rows
     stale = [ruling for ruling, _ in find_stale_rulings(run.book)]
     findings = list_findings(run.account, rows, stale)
     write_record(run_record(run.account, findings, inputs, made, rows, user()), path)
@@ -252,7 +256,7 @@ def _show(run: _Run, hints: list[Hint], preview: int | None, named: Mapping[str,
     from igual.report.views import outcome_view, preview_view
     from igual.runs.preview import make_preview
 
-    report_reading(run.source)
+    report_reading(run.counted.opened)
     if preview is not None:
         show(preview_view(make_preview(run.account.stages, preview).rules, plain=not on_terminal()))
     show(outcome_view(run.account, hints), "")
@@ -269,15 +273,14 @@ def _show(run: _Run, hints: list[Hint], preview: int | None, named: Mapping[str,
 
 def _note_encoding(run: _Run, named: Mapping[str, str], out_encoding: str | None) -> None:
     """Note that a table comes out in another encoding than it came in."""
-    from igual.files.tables import is_text_ending
+    from igual.files.tables import ending_of, is_text_ending
     from igual.report.terminal import show_line
 
-    dialect = run.source.dialect
+    dialect = run.counted.opened.dialect
     if "out" not in named or out_encoding or dialect is None or dialect.encoding == "utf-8":
         return
-    if is_text_ending(Path(named["out"]).suffix):
+    name, encoding = run.counted.opened.name, dialect.encoding
+    if is_text_ending(ending_of(named["out"])):
         show_line(
-            f"{named['out']} is UTF-8; {run.source.path.name} is {dialect.encoding}: --out-encoding {dialect.encoding} "
-            "keeps that",
-            err=True,
+            f"{named['out']} is UTF-8; {name} is {encoding}: --out-encoding {encoding} keeps that", err=True
         )

@@ -62,8 +62,8 @@ def check(
 
     allowed = {one.kind: one for one in map(read_allowance, allow)}
     before = load_crosswalk(earlier) if earlier is not None else None
-    book, source, account = apply_files(rulebook, table, encoding, allow_outside)
-    rows = source.table.num_rows
+    book, counted, account = apply_files(rulebook, table, encoding, allow_outside)
+    rows = counted.rows
     findings = list_findings(account, rows, [ruling for ruling, _ in find_stale_rulings(book)])
     compared = compare_crosswalks(before, account.crosswalk) if before is not None else []
     findings += [found for one in compared if (found := find_changed(one, rows)) is not None]
@@ -71,7 +71,7 @@ def check(
     if as_json:
         print_json(from_check(findings, bad, compared if earlier else None, rows))
         return int(bool(bad))
-    report_reading(source)
+    report_reading(counted.opened)
     lines = [*(finding_line(one, one not in bad) for one in findings), *since_lines(compared)]
     if on_terminal():
         show(*lines)
@@ -79,5 +79,5 @@ def check(
         for line in lines:
             show_line(line.plain)
     if not bad:
-        show_line(f"{source.path.name}: in order, {format_count(rows, 'row')}")
+        show_line(f"{counted.opened.name}: in order, {format_count(rows, 'row')}")
     return int(bool(bad))

@@ -57,6 +57,7 @@ def lookalikes(
     """
     from igual.cli._loading import Output, read_column, report_reading, write_records
     from igual.files.existing import NewFile
+    from igual.files.sources import path_of
     from igual.lists import ReferenceList
     from igual.looking.lookalikes import find_lookalikes
     from igual.report import records
@@ -65,11 +66,11 @@ def lookalikes(
     from igual.report.terminal import show, show_line
 
     reference = ReferenceList.load(list_) if list_ else None
-    source, values = read_column(table, column, encoding)
+    opened, values = read_column(table, column, encoding)
     with show_progress(f"looking through {column}") as on_progress:
         found = find_lookalikes(values, min_score, reference, on_progress)
     replaced = [{"from": one.value, "to": one.proposal} for one in found.members if one.value != one.proposal]
-    inputs: list[str | Path] = [source.path, *([list_] if list_ else [])]
+    inputs: list[str | Path] = [path_of(opened.path), *([list_] if list_ else [])]
     named = (
         Output(out, NewFile("table", records.LOOKALIKES), records.list_lookalikes(found.members)),
         Output(pairs, NewFile("pair list", ("from", "to")), replaced),
@@ -83,7 +84,7 @@ def lookalikes(
     if as_json:
         print_json({"column": column, "lookalikes": records.list_lookalikes(found.members)})
         return
-    report_reading(source)
+    report_reading(opened)
     show(lookalikes_view(found.members, column, top))
     for what, path in (("groups", out), ("pairs for the rule replace", pairs), ("rulings", rulings)):
         if path:

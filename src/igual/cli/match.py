@@ -88,6 +88,7 @@ def match(
     """
     from igual.cli._loading import Output, read_column, report_reading, write_records
     from igual.files.existing import NewFile
+    from igual.files.sources import path_of
     from igual.lists import ReferenceList
     from igual.matching.index import MatchIndex
     from igual.matching.matcher import WAYS
@@ -98,7 +99,7 @@ def match(
     from igual.report.terminal import show, show_line
 
     reference = ReferenceList.load(list_)
-    source, values = read_column(table, column, encoding)
+    opened, values = read_column(table, column, encoding)
     thresholds = Thresholds(settle, ask, margin, case_sensitive)
     with show_progress(f"matching {column}") as on_progress:
         found = match_column(values, MatchIndex(reference), by or WAYS, thresholds, give, on_progress)
@@ -106,7 +107,7 @@ def match(
     new = NewFile("table", tuple(columns))
     write_records(
         [Output(out, new, list_matches(found) if out else ())],
-        [source.path, list_],
+        [path_of(opened.path), list_],
         force=force,
         escape_formulas=escape_formulas,
     )
@@ -117,7 +118,7 @@ def match(
         }
         print_json({"column": column, "list": list_, "counts": counts, "matches": list_matches(found)})
         return
-    report_reading(source)
+    report_reading(opened)
     show(matches_view(found, column, top))
     if out:
         show_line(f"every value with its match: {out}")

@@ -19,20 +19,22 @@ def survey(table: str, wanted: tuple[str, ...], encoding: str | None, as_json: b
 
     Example:  igual survey trees.csv --column species
     """
-    from igual.cli._loading import find_columns, load_table, report_reading
-    from igual.engines import Source
-    from igual.engines.arrow import ArrowEngine
+    from igual.cli._loading import count_file, count_places, open_table, report_reading
     from igual.looking.survey import survey_columns
     from igual.report.records import from_survey
     from igual.report.terminal import show
     from igual.report.views import survey_view
 
-    source = load_table(table, encoding)
-    columns = Source(source.table, ArrowEngine())
-    places = find_columns(source.table, wanted)
-    found = survey_columns((columns.names[at], columns.any_column(at)) for at in places)
+    opened = open_table(table, encoding)
+    if wanted:
+        counted = count_file(opened, [[name] for name in wanted])
+    else:
+        counted = count_places(opened, [[place] for place in range(len(opened.names))])
+    found = survey_columns(
+        (opened.names[place], counted.source.any_column(place)) for (place,) in counted.groups
+    )
     if as_json:
         print_json(from_survey(found))
     else:
-        report_reading(source)
-        show(survey_view(found, source.path.name))
+        report_reading(opened)
+        show(survey_view(found, opened.name))

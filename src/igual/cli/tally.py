@@ -43,9 +43,8 @@ def tally(
 
     Example:  igual tally trees.csv --column species --contains maple --ignore-case
     """
-    from igual.cli._loading import find_columns, find_restyled, load_table, report_reading
+    from igual.cli._loading import count_file, find_restyled, open_table, read_rows, report_reading
     from igual.conditions import Condition
-    from igual.engines.arrow import ArrowEngine
     from igual.looking.comparison import compare_columns, cross_tabulate, measure_lengths
     from igual.looking.tally import find_unread, tally_column
     from igual.report import records, views
@@ -53,19 +52,19 @@ def tally(
 
     if sum(map(bool, (by, against, distinct))) > 1:
         raise click.UsageError("Give one of --by, --against and --distinct.")
-    engine = ArrowEngine()
-    source = load_table(table, encoding, [column, *by])
-    values, *others = (engine.column(source.table, at) for at in find_columns(source.table, (column, *by)))
+    opened = open_table(table, encoding)
+    source = count_file(opened, [(column, *by)]).source
+    values, *others = (source.any_column(source.names.index(name)) for name in (column, *by))
     values = measure_lengths(values, of) if of else values
     condition = Condition(one_of=one_of or None, **words)
     if not as_json:
-        report_reading(source)
+        report_reading(opened)
         if unread := find_unread(values, condition):
             show_line(str(unread), err=True)
     if against:
-        other = load_table(against, encoding, [column])
-        (place,) = find_columns(other.table, (find_restyled(other.table, column),))
-        compared = compare_columns(values, engine.column(other.table, place))
+        other = open_table(against, encoding)
+        after = read_rows(other, find_restyled(other.names, column))
+        compared = compare_columns(read_rows(opened, column), after)
         if as_json:
             print_json({"column": column, "values": records.to_records(compared[:top])})
         else:

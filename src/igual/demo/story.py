@@ -20,7 +20,7 @@ from igual.files.outputs import outputs
 from igual.files.rulebooks import load_rulebook
 from igual.files.rulings import record_rulings, rulings_file
 from igual.files.sheets import read_sheet, write_sheet
-from igual.files.tables import read_table, write_table
+from igual.files.tables import open_table_file, read_table, write_table
 from igual.looking.survey import survey_columns
 from igual.looking.tally import tally_column
 from igual.report.check_views import finding_line
@@ -44,10 +44,10 @@ _STEWARD, _DAY = "Ines", "2026-05-31"
 def tell_story(laid: Laid) -> None:
     """Show on the sample what Igual does, step by step, each with the command that does it."""
     folder = laid.folder
-    source = read_table(folder / "trees.csv")
+    opened = open_table_file(folder / "trees.csv")
+    trees = opened.read()
     book = load_rulebook(folder / "trees.toml")
     engine = ArrowEngine()
-    names = engine.names(source.table)
 
     show(Text("Port Almery counts its street trees", style="bold underline"))
     show("Three crews wrote the same things in three ways. This is how Igual puts them right.\n")
@@ -55,28 +55,24 @@ def tell_story(laid: Laid) -> None:
         show(f"Your own {', '.join(laid.kept)} in {folder} stays as you changed it.\n")
 
     _step(1, "Look", f"igual survey {folder / 'trees.csv'} " + " ".join(f"-c {name}" for name in _LOOKED_AT))
-    looked_at = [names.index(name) for name in _LOOKED_AT if name in names]
-    show(
-        survey_view(
-            survey_columns((names[at], engine.column(source.table, at)) for at in looked_at),
-            "trees.csv",
-        )
-    )
+    looked_at = [opened.names.index(name) for name in _LOOKED_AT if name in opened.names]
+    columns = ((opened.names[at], engine.column(trees, at)) for at in looked_at)
+    show(survey_view(survey_columns(columns), "trees.csv"))
 
     _step(
         2,
         "Apply the rulebook",
         f"igual apply {folder / 'trees.toml'} {folder / 'trees.csv'} --out {folder / 'clean.csv'}",
     )
-    outcome = _ran(replace(book, rulings=Rulings()), source.table)
-    clean = engine.rebuild(source.table, [trail.clean_column for trail in outcome.trails.values()])
+    outcome = _ran(replace(book, rulings=Rulings()), trees)
+    clean = engine.rebuild(trees, [trail.clean_column for trail in outcome.trails.values()])
     with outputs([folder / name for name in FILES]) as staged:
         for name, made in (
             ("clean.csv", clean),
             ("trail.csv", outcome.trail),
             ("crosswalk.csv", outcome.crosswalk.table),
         ):
-            write_table(made, staged.place(folder / name), ".csv", TextStyle(source.dialect))
+            write_table(made, staged.place(folder / name), ".csv", TextStyle(opened.dialect))
         write_sheet(outcome.waiting, staged.place(folder / "open.xlsx"), ".xlsx")
     show(effects_view(outcome))
     show(_before_and_after(outcome, "species"))
@@ -97,8 +93,8 @@ def tell_story(laid: Laid) -> None:
 
     _step(5, "The next month", f"igual check {folder / 'trees.toml'} {folder / 'june.csv'}")
     june = read_table(folder / "june.csv")
-    later = _ran(replace(book, rulings=kept), june.table)
-    show(*(finding_line(one) for one in list_findings(later, june.table.num_rows)), "")
+    later = _ran(replace(book, rulings=kept), june)
+    show(*(finding_line(one) for one in list_findings(later, june.num_rows)), "")
     show(_ruled(later))
 
     _step(6, "Your turn", f"edit {folder / 'trees.toml'}, then: igual demo {folder}")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Sequence
 from dataclasses import replace
+from typing import NamedTuple
 
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -111,31 +112,54 @@ def to_numbers(texts: pa.Array) -> pa.Array | None:
     return texts.cast(pa.decimal128(38, scale)) if pc.max(whole).as_py() + scale <= 38 else None
 
 
-def to_ordered_codes(clean: CleanColumn) -> tuple[pa.Array, Codes]:
-    """Encode clean values. Labels come first, all of them and in their order, where the column has one.
+def order_values(clean: CleanColumn) -> tuple[pa.Array, Codes]:
+    """Give the values that a clean column has. Labels come first, all of them and in their order, where it has one.
 
     Args:
         clean: The clean column.
 
     Returns:
-        The clean values that occur, and a code per row, (rows,); -1 is missing.
+        The clean values that occur, and for each raw value the place of its clean one, (distinct,); -1 is missing.
     """
     order = pa.array(clean.output.order or (), TEXT)
     values = pa.concat_arrays([order, clean.values.drop_null()]).unique()
-    places = pc.index_in(clean.values, values).fill_null(-1).to_numpy(zero_copy_only=False)
-    return values, places[clean.column.codes]
+    return values, pc.index_in(clean.values, values).fill_null(-1).to_numpy(zero_copy_only=False)
+
+
+class CleanCells(NamedTuple):
+    """What clean values are as cells.
+
+    Attributes:
+        cells: A cell for each raw value, (distinct,).
+        kind: The type of the column that is written.
+    """
+
+    cells: pa.Array
+    kind: pa.DataType
+
+
+def make_cells(clean: CleanColumn, kind: pa.DataType) -> CleanCells:
+    """Write clean values as cells of the raw column's type, unless its rule gives numbers, dates or an order.
+
+    Args:
+        clean: The clean column.
+        kind: The type of the raw column.
+
+    Returns:
+        The cells.
+    """
+    if (measures := to_measures(clean, kind)) is not None:
+        return CleanCells(measures, measures.type)
+    if not pa.types.is_dictionary(kind) and not clean.output.order:
+        return CleanCells(clean.values, kind if _is_text(kind) else pa.string())
+    values, places = order_values(clean)
+    held = kind.value_type if pa.types.is_dictionary(kind) else kind
+    texts = values.cast(held if _is_text(held) else pa.string())
+    indices = pa.array(places, pa.int32(), mask=places < 0)
+    cells = pa.DictionaryArray.from_arrays(indices, texts, ordered=bool(clean.output.order))
+    return CleanCells(cells, cells.type)
 
 
 def _decode(clean: CleanColumn, kind: pa.DataType) -> pa.ChunkedArray:
-    """Write the clean column in the type of the raw one, unless its rule gives numbers, dates or an order."""
-    if (measures := to_measures(clean, kind)) is not None:
-        return clean.column.decode(measures, measures.type)
-    if not pa.types.is_dictionary(kind) and not clean.output.order:
-        return clean.column.decode(clean.values, kind if _is_text(kind) else pa.string())
-    values, codes = to_ordered_codes(clean)
-    held = kind.value_type if pa.types.is_dictionary(kind) else kind
-    texts = values.cast(held if _is_text(held) else pa.string())
-    indices = pa.array(codes, mask=codes < 0)
-    return pa.chunked_array(
-        [pa.DictionaryArray.from_arrays(indices, texts, ordered=bool(clean.output.order))]
-    )
+    """Write out the rows of a clean column, in the type of the raw one where that can be."""
+    return clean.column.decode(*make_cells(clean, kind))

@@ -10,7 +10,7 @@ import pandas as pd
 import pyarrow as pa
 
 from igual.column import MIXED, TEXT, TEXTS, Column
-from igual.engines.arrow import encode_cells, to_measures, to_ordered_codes
+from igual.engines.arrow import encode_cells, order_values, to_measures
 from igual.engines.base import CleanColumn
 from igual.errors import TableError
 from igual.text.cells import NUMBERS, WHOLE, ReadCells, read_cells, read_objects
@@ -112,7 +112,8 @@ def _decode(clean: CleanColumn, given: pd.Series, index: pd.Index) -> pd.Series:
     if (measures := to_measures(clean, _arrow_type(given, clean))) is not None:
         return _decode_measures(clean, measures, dtype, index)
     if isinstance(dtype, pd.CategoricalDtype) or clean.output.order:
-        values, codes = to_ordered_codes(clean)
+        values, places = order_values(clean)
+        codes = places[clean.column.codes]
         labels = pd.Categorical.from_codes(codes, values.to_pylist(), ordered=bool(clean.output.order))
         return pd.Series(labels, index=index, name=clean.name)
     if isinstance(dtype, pd.StringDtype) or (isinstance(dtype, pd.ArrowDtype) and clean.column.kind == TEXTS):

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -12,7 +11,8 @@ import pyarrow.compute as pc
 
 from igual.column import Column, Counts
 from igual.conditions import Condition
-from igual.engines import CleanColumn, Source
+from igual.engines import Source
+from igual.engines.combinations import CountedColumns
 from igual.errors import TableError
 from igual.files.queries import engine_for, reading, translate_errors, url_of
 from igual.looking.tally import Tally, tally_column
@@ -21,26 +21,6 @@ from igual.runs.rulebook import Rulebook
 from igual.text.cells import READABLE, ReadCells, read_objects
 
 _AT_A_TIME = 5_000
-
-
-@dataclass(frozen=True)
-class _CountedColumns:
-    """An engine of columns that were counted elsewhere; there is no table to write them to."""
-
-    listed: Sequence[str]
-    columns: Mapping[str, Column]
-
-    def names(self, table: Any) -> list[str]:
-        return list(self.listed)
-
-    def column(self, table: Any, position: int) -> Column:
-        return self.columns[self.listed[position]]
-
-    def rename(self, table: Any, names: Sequence[str]) -> Any:
-        return table
-
-    def rebuild(self, table: Any, columns: Sequence[CleanColumn]) -> Any:
-        return table
 
 
 class Database:
@@ -103,10 +83,10 @@ class Database:
                 table that is there already.
         """
         names = table_columns(self._engine, table)
-        columns: dict[str, Column] = {}
+        columns: dict[int, Column] = {}
         for group in book.group_columns(book.source_columns(names)):
-            columns |= self._columns(table, group)
-        account = book.run(Source(None, _CountedColumns(names, columns)))
+            columns |= {names.index(name): one for name, one in self._columns(table, group).items()}
+        account = book.run(Source(None, CountedColumns(names, columns)))
         if crosswalk is not None:
             write_new_table(self._engine, crosswalk, account.crosswalk.table)
         return Outcome(account, None)

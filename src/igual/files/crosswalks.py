@@ -17,9 +17,8 @@ def load_crosswalk(path: str | os.PathLike[str], column: str | None = None) -> C
     """Read a crosswalk. column: the column it is for, where the file doesn't say."""
     if is_sssom(os.fspath(path)):
         return read_sssom(os.fspath(path), column)
-    source = read_table(path)
-    table = source.table
-    with error_context(source.path.name, TableError):
+    table = read_table(path)
+    with error_context(Path(path).name, TableError):
         if column is not None and "column" not in table.column_names:
             table = table.add_column(0, "column", [[column] * table.num_rows])
         return Crosswalk(table)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -34,7 +35,12 @@ def guarded(table: pa.Table) -> pa.Table:
             continue
         empty, mark = pa.scalar("", TEXT), pa.scalar(_GUARD, TEXT)
         columns.append(pc.if_else(flagged, pc.binary_join_element_wise(mark, texts, empty), texts))
-    return pa.Table.from_arrays(columns, names=[_guard(name) for name in table.column_names])
+    return pa.Table.from_arrays(columns, names=guard_names(table.column_names))
+
+
+def guard_names(names: Sequence[str]) -> list[str]:
+    """Column names with an apostrophe before those that would become formulas."""
+    return [_guard(name) for name in names]
 
 
 def _guard(text: str) -> str:

@@ -8,11 +8,11 @@ import csv
 import io
 import re
 from collections.abc import Iterator
-from pathlib import Path
 from typing import NamedTuple
 
 from igual.errors import IgualError, TableError
 from igual.files.quotes import csv_of_any_size
+from igual.files.sources import Readable
 
 HEAD_BYTES = 1 << 18
 _LONGEST_HEADER = 64 << 20
@@ -52,7 +52,7 @@ class Dialect(NamedTuple):
     blank_lines: int = 0
 
 
-def establish(path: Path, encoding: str | None = None) -> Dialect:
+def establish(path: Readable, encoding: str | None = None) -> Dialect:
     """Find out how a text table is written, from its first 256 KiB, or as much as its first row takes.
 
     Args:
@@ -74,7 +74,7 @@ def establish(path: Path, encoding: str | None = None) -> Dialect:
         size *= 8
 
 
-def _read_head(path: Path, head: bytes, whole: bool, encoding: str | None) -> Dialect | None:
+def _read_head(path: Readable, head: bytes, whole: bool, encoding: str | None) -> Dialect | None:
     """How a table is written, from its first bytes; None where its first row is longer than these."""
     if not head.strip(b"\r\n\t \x00" if encoding is None else b""):
         raise TableError(f"{path.name} is empty: a table needs at least a row of column names")
@@ -138,7 +138,7 @@ def _is_utf_8(head: bytes) -> bool:
     return True
 
 
-def likely_encoding(path: Path) -> str | None:
+def likely_encoding(path: Readable) -> str | None:
     """The encoding of a file that isn't UTF-8, if there is one in which all of it can be read."""
     supposed = encoding_of_bytes(path)
     return supposed if supposed and first_undecodable(path, supposed) is None else None
@@ -182,7 +182,7 @@ def _delimiter(text: str) -> str:
     return best if fitness(best)[1] else ","
 
 
-def encoding_of_bytes(path: Path) -> str | None:
+def encoding_of_bytes(path: Readable) -> str | None:
     """The single-byte encoding a file that isn't UTF-8 is probably in; None where it is damaged UTF-8.
 
     Only the lines with bytes beyond ASCII are judged. Where most of these bytes form valid UTF-8, a few that
@@ -233,7 +233,7 @@ class Undecodable(NamedTuple):
     byte: int
 
 
-def first_undecodable(path: Path, encoding: str) -> Undecodable | None:
+def first_undecodable(path: Readable, encoding: str) -> Undecodable | None:
     """The first byte of a file that isn't valid in an encoding, with its offset from the start."""
     decoder = codecs.getincrementaldecoder(encoding)()
     done = 0
@@ -241,6 +241,9 @@ def first_undecodable(path: Path, encoding: str) -> Undecodable | None:
         while True:
             block = file.read(1 << 20)
             waiting = len(decoder.getstate()[0])
+            if not waiting and block and encoding == "utf-8" and block.isascii():
+                done += len(block)
+                continue
             try:
                 decoder.decode(block, final=not block)
             except UnicodeDecodeError as error:

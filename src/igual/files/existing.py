@@ -111,4 +111,4 @@ def _is_record_of(path: Path, rulebook: Sequence[str]) -> bool:
 
 def _sheet_columns(path: Path) -> set[str]:
     """The columns that a sheet is about."""
-    return {str(name) for name in open_table_file(path).read(()).table["column"].to_pylist() if name}
+    return {str(name) for name in open_table_file(path).read()["column"].to_pylist() if name}

@@ -10,8 +10,9 @@ from pathlib import Path
 import pyarrow as pa
 
 from igual.errors import IgualError, ListError, did_you_mean
+from igual.files.csv_rows import encode_csv
 from igual.files.dialects import Dialect, establish
-from igual.files.formats.text import encode_csv, read_csv
+from igual.files.formats.text import read_csv
 from igual.files.lists import ALIAS_SEPARATOR, build_reference_list, load_reference_list, texts_of
 from igual.files.outputs import outputs
 from igual.files.rulings import locked

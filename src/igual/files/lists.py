@@ -152,7 +152,7 @@ def query_reference_list(url: str, query: str) -> ReferenceList:
 def _columns(path: str | os.PathLike[str], encoding: str | None) -> tuple[Columns, str]:
     found = existing_file(path, ListError)
     try:
-        table = read_table(found, encoding).table
+        table = read_table(found, encoding)
     except IgualError as error:
         raise ListError(str(error)) from None
     names = table.column_names

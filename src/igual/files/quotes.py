@@ -7,13 +7,13 @@ import itertools
 from collections import deque
 from collections.abc import Iterator
 from contextlib import contextmanager
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
 from igual.errors import TableError
+from igual.files.sources import Readable
 
 # Small enough for a processor's cache.
 _BLOCK = 1 << 20
@@ -23,7 +23,7 @@ _WIDE = ("utf-16", "utf-32", "utf_16", "utf_32")
 Bytes = npt.NDArray[np.uint8]
 
 
-def refuse_malformed_quotes(path: Path, encoding: str, delimiter: str) -> None:
+def refuse_malformed_quotes(path: Readable, encoding: str, delimiter: str) -> None:
     """Check the quotes of a text table as RFC 4180 has them; a quote inside a cell that isn't quoted is a character.
 
     Args:
@@ -53,7 +53,7 @@ def refuse_malformed_quotes(path: Path, encoding: str, delimiter: str) -> None:
             ) from None
 
 
-def count_cells(path: Path, encoding: str, delimiter: str) -> npt.NDArray[np.int64]:
+def count_cells(path: Readable, encoding: str, delimiter: str) -> npt.NDArray[np.int64]:
     """Count the cells of each row of a text table.
 
     Args:
@@ -78,14 +78,13 @@ def csv_of_any_size() -> Iterator[None]:
         csv.field_size_limit(before)
 
 
-def _are_all_well_formed(path: Path, delimiter: str) -> bool:
+def _are_all_well_formed(path: Readable, delimiter: str) -> bool:
     """Whether every quote opens a cell, closes one, or is doubled inside one; a quick look at the bytes.
 
     Every second quote closes, as if a doubled one closed a cell and opened it again. So what opens stands behind
     another quote or at the beginning of a cell, and what closes before another quote or at the end of a cell.
     """
-    edges = np.zeros(256, np.bool_)
-    edges[list(f'{delimiter}\r\n"'.encode())] = True
+    edges = _find_edges(delimiter)
     is_inside, before = False, ord("\n")
     with path.open("rb") as file:
         if file.read(3) != b"\xef\xbb\xbf":
@@ -99,6 +98,23 @@ def _are_all_well_formed(path: Path, delimiter: str) -> bool:
                 is_inside = inside
             before = block[-1]
     return not is_inside
+
+
+def are_quotes_well_formed(rows: bytes, delimiter: str) -> bool:
+    """Tell whether every quote in whole rows opens a cell, closes one, or is doubled inside one.
+
+    Args:
+        rows: The rows, in UTF-8.
+        delimiter: What stands between cells.
+    """
+    data = np.frombuffer(b"\n%b\n" % rows, np.uint8)
+    return _check_block(data, _find_edges(delimiter), is_inside=False) is False
+
+
+def _find_edges(delimiter: str) -> npt.NDArray[np.bool_]:
+    edges = np.zeros(256, np.bool_)
+    edges[list(f'{delimiter}\r\n"'.encode())] = True
+    return edges
 
 
 def _read_block(file: Any) -> bytes:

@@ -228,7 +228,7 @@ def _csv_lines(path: Path, encoding: str | None) -> Iterator[list[Any]]:
     from igual.files.tables import read_table
 
     try:
-        table = read_table(path, encoding).table
+        table = read_table(path, encoding)
     except IgualError as error:
         raise RulingError(str(error)) from None
     yield list(table.column_names)

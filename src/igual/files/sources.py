@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import gzip
+import io
 import os
 import re
 import warnings
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import IO, Any
 
 import pyarrow as pa
 
@@ -77,6 +80,110 @@ def open_for_arrow(path: Path) -> pa.NativeFile:
     return pa.OSFile(os.fsencode(path))
 
 
+PACKINGS = {".gz": "gzip", ".zst": "zstd"}
+# A stranger's file may unpack to any size: one that does to more than this, and so many times its own, is refused.
+_MOST_UNPACKED, _MOST_TIMES = 1 << 30, 400
+
+
+class PackedFile:
+    """A compressed file that is read as what it holds.
+
+    Args:
+        path: The file; its ending tells how it is compressed.
+    """
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self.name = path.name
+        self.suffix = Path(path.stem).suffix
+
+    def open(
+        self,
+        mode: str = "rb",
+        encoding: str | None = None,
+        errors: str | None = None,
+        newline: str | None = None,
+    ) -> Any:
+        """Open what it holds, as `Path.open` does.
+
+        Raises:
+            TableError: While it is read, where it is damaged, cut off or unpacks without end.
+        """
+        raw = io.BufferedReader(_Unpacking(self.path), 1 << 20)
+        return raw if encoding is None else io.TextIOWrapper(raw, encoding, errors, newline)
+
+
+class _Unpacking(io.RawIOBase):
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        self._stream = pa.CompressedInputStream(open_for_arrow(path), PACKINGS[path.suffix.lower()])
+        self._given, self._packed = 0, path.stat().st_size
+
+    def readable(self) -> bool:
+        return True
+
+    def readinto(self, buffer: Any) -> int:
+        try:
+            data = self._stream.read(len(buffer))
+        except (OSError, pa.ArrowInvalid) as error:
+            why = str(error).splitlines()[0]
+            raise TableError(
+                f"{self._path.name} can't be unpacked; it is damaged or cut off: {why}"
+            ) from None
+        self._given += len(data)
+        if self._given > max(_MOST_UNPACKED, _MOST_TIMES * self._packed):
+            raise TableError(
+                f"{self._path.name} unpacks to more than {_MOST_TIMES} times its size; unpack it yourself if you "
+                "trust it"
+            )
+        buffer[: len(data)] = data
+        return len(data)
+
+    def close(self) -> None:
+        self._stream.close()
+        super().close()
+
+
+# What text tables are read from.
+Readable = Path | PackedFile
+
+
+def path_of(source: Readable) -> Path:
+    """The path of a file, compressed or not."""
+    return source.path if isinstance(source, PackedFile) else source
+
+
+def readable(path: Path) -> Readable:
+    """Give a file, or what it holds where its ending says that it is compressed."""
+    return PackedFile(path) if path.suffix.lower() in PACKINGS else path
+
+
+@contextmanager
+def packing(file: IO[bytes], ending: str) -> Iterator[IO[bytes]]:
+    """Compress what is written to a file as its ending has it; the same bytes for the same content, always.
+
+    Args:
+        file: Where to.
+        ending: The ending of its final name.
+
+    Yields:
+        The file to write to.
+    """
+    kind = PACKINGS.get(Path(f"x{ending}").suffix.lower())
+    if kind == "gzip":
+        with gzip.GzipFile("", "wb", 6, file, mtime=0) as packed:
+            yield packed  # type: ignore[misc]
+    elif kind == "zstd":
+        with pa.CompressedOutputStream(pa.PythonFile(file, "w"), "zstd") as packed:
+            yield packed
+    else:
+        yield file
+
+
+class NeedsParserError(Exception):
+    """A text table has quotes where they don't quote a cell, so that only a parser tells its rows apart."""
+
+
 @contextmanager
 def reading(name: str, error: type[IgualError] = TableError) -> Iterator[None]:
     """Turn whatever goes wrong with reading a file into an error for the steward; its cause stays attached.
@@ -98,7 +205,7 @@ def reading(name: str, error: type[IgualError] = TableError) -> Iterator[None]:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             yield
-    except (IgualError, MemoryError):
+    except (IgualError, MemoryError, NeedsParserError):
         raise
     except RecursionError as cause:
         raise error(f"{name} can't be read: it is nested too deeply") from cause

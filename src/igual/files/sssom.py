@@ -16,7 +16,7 @@ from pathlib import Path
 import pyarrow as pa
 
 from igual.errors import TableError, did_you_mean, error_context
-from igual.files.formats.text import encode_csv
+from igual.files.csv_rows import encode_csv
 from igual.files.quotes import csv_of_any_size
 from igual.files.sources import existing_file, reading
 from igual.runs.crosswalk import Crosswalk

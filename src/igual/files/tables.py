@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -11,8 +13,8 @@ import pyarrow as pa
 
 from igual.errors import OutputError, TableError
 from igual.files.formats import find_formats
-from igual.files.formats.base import OpenedTable, TableFile, TextStyle
-from igual.files.sources import existing_file, reading
+from igual.files.formats.base import BatchPart, CleanPart, Format, OpenedTable, TablePart, TextStyle, Writer
+from igual.files.sources import PACKINGS, existing_file, packing, readable, reading
 
 
 def readable_endings() -> tuple[str, ...]:
@@ -22,13 +24,32 @@ def readable_endings() -> tuple[str, ...]:
 
 def writable_endings() -> tuple[str, ...]:
     """List the endings of table files that are written."""
-    return tuple(ending for ending, format_ in find_formats().items() if format_.write is not None)
+    return tuple(ending for ending, format_ in find_formats().items() if format_.begin is not None)
 
 
 def is_text_ending(ending: str) -> bool:
     """Tell whether a file with such an ending is a text table."""
-    format_ = find_formats().get(ending.lower())
+    format_ = find_format(ending)
     return format_ is not None and format_.is_text
+
+
+def ending_of(path: str | os.PathLike[str]) -> str:
+    """The ending of a table's name, with that of a compressed file behind it, in lower case.
+
+    Example:
+        >>> ending_of("Trees.csv.gz"), ending_of("trees.parquet")
+        ('.csv.gz', '.parquet')
+    """
+    found = Path(path)
+    packing = found.suffix if found.suffix.lower() in PACKINGS else ""
+    return f"{Path(found.stem).suffix if packing else found.suffix}{packing}".lower()
+
+
+def find_format(ending: str) -> Format | None:
+    """Find the format of table files with an ending; None where there is none, or it isn't compressed as a whole."""
+    packing = next((packing for packing in PACKINGS if ending.lower().endswith(packing)), "")
+    format_ = find_formats().get(ending.lower().removesuffix(packing))
+    return None if format_ is not None and packing and not format_.is_packable else format_
 
 
 def open_table_file(path: str | os.PathLike[str], encoding: str | None = None) -> OpenedTable:
@@ -39,35 +60,42 @@ def open_table_file(path: str | os.PathLike[str], encoding: str | None = None) -
         encoding: Of a text table, when it is known better than its bytes tell.
 
     Returns:
-        The table, ready to be read.
+        The table, ready to be read; whatever goes wrong in reading it is a TableError.
 
     Raises:
         TableError: Where it isn't a table that can be read.
     """
     found = existing_file(path)
-    format_ = find_formats().get(found.suffix.lower())
+    format_ = find_format(ending_of(found))
     if format_ is None:
         endings = ", ".join(readable_endings())
         raise TableError(f"{found.name}: can't read this kind of file; tables end with {endings}")
     with reading(found.name):
-        opened = format_.open(found, encoding)
-
-    def read(categorical: Collection[str]) -> TableFile:
-        with reading(found.name):
-            return opened.read(categorical)
-
-    return opened._replace(read=read)
+        return _reporting(format_.open(readable(found), encoding))
 
 
-def read_table(
-    path: str | os.PathLike[str], encoding: str | None = None, categorical: Collection[str] = ()
-) -> TableFile:
+def _reporting(opened: OpenedTable) -> OpenedTable:
+    """The same table; whatever goes wrong in reading it is a TableError."""
+
+    def parts(places: Sequence[int] | None) -> Iterator[TablePart]:
+        made = opened.make_parts(places)
+        while True:
+            with reading(opened.name):
+                part = next(made, None)
+            if part is None:
+                return
+            yield part
+
+    other = _reporting(opened.otherwise) if opened.otherwise is not None else None
+    return replace(opened, make_parts=parts, otherwise=other)
+
+
+def read_table(path: str | os.PathLike[str], encoding: str | None = None) -> pa.Table:
     """Read a table file.
 
     Args:
         path: The file.
         encoding: Of a text table, when it is known better than its bytes tell.
-        categorical: Columns to hold as dictionary-encoded texts, where that helps.
 
     Returns:
         The table.
@@ -75,25 +103,40 @@ def read_table(
     Raises:
         TableError: Where it isn't a table that can be read.
     """
-    return open_table_file(path, encoding).read(categorical)
+    return open_table_file(path, encoding).read()
 
 
-def write_table(table: pa.Table, path: Path, ending: str, style: TextStyle | None = None) -> None:
-    """Write a table.
+@contextlib.contextmanager
+def writing_table(
+    path: Path, ending: str, schema: pa.Schema, style: TextStyle | None = None
+) -> Iterator[Writer]:
+    """Write a table part by part.
 
     Args:
-        table: The table.
         path: Where to write it now.
         ending: The ending of its final name, which was checked.
+        schema: Its columns.
         style: How a text table is to be written.
+
+    Yields:
+        What writes the parts.
 
     Raises:
         OutputError: For an encoding that can't be used.
     """
-    write = find_formats()[ending.lower()].write
-    if write is None:
+    format_ = find_format(ending)
+    if format_ is None or format_.begin is None:
         raise OutputError(f"files that end with {ending} are only read")
-    write(table, path, ending, style or TextStyle())
+    with path.open("wb") as plain, packing(plain, ending) as file:
+        writer = format_.begin(file, schema, ending, style or TextStyle())
+        yield writer
+        writer.close()
+
+
+def write_table(table: pa.Table, path: Path, ending: str, style: TextStyle | None = None) -> None:
+    """Write a whole table; see `writing_table`."""
+    with writing_table(path, ending, table.schema, style) as writer:
+        writer.write(writer.prepare(CleanPart(BatchPart(table))))
 
 
 def table_of(records: Sequence[Mapping[str, Any]], columns: Sequence[str]) -> pa.Table:
@@ -121,8 +164,9 @@ def checked_ending(path: str | os.PathLike[str]) -> str:
     Raises:
         OutputError: For another ending.
     """
-    ending = Path(path).suffix
-    if ending.lower() not in writable_endings():
+    ending = ending_of(path)
+    format_ = find_format(ending)
+    if format_ is None or format_.begin is None:
         endings = ", ".join(writable_endings())
         raise OutputError(f"{path}: can't tell what to write; end the name with one of {endings}")
     return ending

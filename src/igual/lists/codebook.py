@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 from igual.column import find_lone_surrogate
 from igual.errors import ListError
@@ -33,7 +34,7 @@ class Codebook:
         True
     """
 
-    labels: Mapping[str, str]
+    labels: Mapping[Any, str]
     special: Sequence[CodeMeaning] = ()
     file: str | None = field(default=None, compare=False)
     read_with: Mapping[str, str] = field(default_factory=dict, compare=False)

@@ -99,8 +99,10 @@ def cross_tabulate(
     places = combined.indices.to_numpy(zero_copy_only=False).astype(np.int64)
     table = np.bincount(
         column.codes[rows].astype(np.int64) * max(len(headings), 1) + places,
+        weights=None if column.weights is None else column.weights[rows],
         minlength=len(column.values) * max(len(headings), 1),
-    ).reshape(len(column.values), max(len(headings), 1))
+    ).astype(np.int64)
+    table = table.reshape(len(column.values), max(len(headings), 1))
     down = [at for at in np.argsort(-table.sum(axis=1), kind="stable").tolist() if chosen[at]]
     across = np.argsort(-table.sum(axis=0), kind="stable")[: len(headings)]
     texts = column.values.to_pylist()
@@ -123,4 +125,4 @@ def measure_lengths(column: Column, measure: Measure) -> Column:
         counts = pc.utf8_length(column.values)
     else:
         counts = pc.count_substring_regex(column.values, pattern=r"[^\s]+")
-    return Column.from_codes(counts.cast(TEXT), column.codes)
+    return Column.from_codes(counts.cast(TEXT), column.codes, weights=column.weights)

@@ -13,11 +13,12 @@ _AFTER_SECONDS = 1.0
 
 
 @contextlib.contextmanager
-def show_progress(what: str) -> Iterator[Callable[[int, int], None]]:
+def show_progress(what: str) -> Iterator[Callable[[int, int | None], None]]:
     """Say on standard error what is being done, once it has taken a second, where a terminal is attached.
 
     Returns:
-        A function to be told how many of how many parts are done; then a bar shows it.
+        A function to be told how many of how many parts are done, then a bar shows it; or how many rows, where nobody
+        knows yet how many there are.
     """
     if sys.stderr is None or not sys.stderr.isatty():
         yield lambda done, total: None
@@ -29,18 +30,20 @@ def show_progress(what: str) -> Iterator[Callable[[int, int], None]]:
 
     columns = (
         SpinnerColumn(),
-        TextColumn("{task.description}", markup=False),
+        TextColumn("{task.description}{task.fields[rows]}", markup=False),
         BarColumn(),
         TimeRemainingColumn(),
     )
     bar = Progress(*columns, console=Console(stderr=True), transient=True)
-    task = bar.add_task(printable(f"{what} …"), total=None)
+    task = bar.add_task(printable(f"{what} …"), total=None, rows="")
     started = time.monotonic()
     timer = threading.Timer(_AFTER_SECONDS, bar.start)
     timer.start()
 
-    def on_progress(done: int, total: int) -> None:
-        bar.update(task, completed=done, total=total, refresh=time.monotonic() - started > _AFTER_SECONDS)
+    def on_progress(done: int, total: int | None) -> None:
+        taken = time.monotonic() - started
+        rows = "" if total is not None else f" {done:,} rows, {done / max(taken, 0.001):,.0f} a second"
+        bar.update(task, completed=done, total=total, rows=rows, refresh=taken > _AFTER_SECONDS)
 
     try:
         yield on_progress

@@ -2,43 +2,178 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Sequence
-from pathlib import Path
-from typing import NamedTuple, Protocol
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from typing import IO, Any, NamedTuple, Protocol, TypeVar
 
 import pyarrow as pa
 
+from igual.column import Codes
+from igual.files.csv_cells import guarded
 from igual.files.dialects import Dialect
+from igual.files.sources import NeedsParserError, Readable
+
+_Made = TypeVar("_Made")
 
 
-class TableFile(NamedTuple):
-    """A table that was read.
+class TablePart(Protocol):
+    """Some rows of a table."""
+
+    @property
+    def rows(self) -> int:
+        """How many rows it has."""
+
+    def cells(self, place: int) -> pa.Array | pa.ChunkedArray:
+        """Give the cells of a column of the table, by its position."""
+
+    def table(self) -> pa.Table:
+        """Give all cells."""
+
+
+class BatchPart:
+    """Rows that Arrow holds.
+
+    Args:
+        table: The rows.
+        places: The positions of its columns in the whole table; None where it has all of them.
+    """
+
+    def __init__(self, table: pa.Table, places: Sequence[int] | None = None) -> None:
+        self._table = table
+        self._places = None if places is None else {place: at for at, place in enumerate(places)}
+        self.rows: int = table.num_rows
+
+    def cells(self, place: int) -> pa.ChunkedArray:
+        """Give the cells of a column of the table, by its position in it."""
+        return self._table.column(place if self._places is None else self._places[place])
+
+    def table(self) -> pa.Table:
+        """Give all cells that were read."""
+        return self._table
+
+
+class NewCells(NamedTuple):
+    """New cells for a column.
+
+    Attributes:
+        place: The position of the column in the table; None for a new one at the end.
+        cells: The cells that there are, the same for all parts, (cells,).
+        kind: The type of the column.
+        codes: For each row the place of its cell, (rows,).
+    """
+
+    place: int | None
+    cells: pa.Array
+    kind: pa.DataType
+    codes: Codes
+
+    def column(self) -> pa.Array:
+        """Give a cell for each row, (rows,)."""
+        return self.cells.take(pa.array(self.codes)).cast(self.kind)
+
+
+class CleanPart(NamedTuple):
+    """Rows as they are to be written.
+
+    Attributes:
+        part: The rows as they were read.
+        columns: What takes the place of some of their cells, those in place before new ones.
+        names: The column names to write; None: those of the part.
+        is_guarded: Whether cells that a spreadsheet program takes for formulas get an apostrophe.
+    """
+
+    part: TablePart
+    columns: Sequence[NewCells] = ()
+    names: Sequence[str] | None = None
+    is_guarded: bool = False
+
+    def table(self) -> pa.Table:
+        """Give the rows with their new cells."""
+        table = self.part.table()
+        columns = list(table.columns)
+        for new in self.columns:
+            cells = pa.chunked_array([new.column()])
+            if new.place is None:
+                columns.append(cells)
+            else:
+                columns[new.place] = cells
+        names = list(self.names or table.column_names)
+        made = pa.Table.from_arrays(columns, names=names)
+        return guarded(made).rename_columns(names) if self.is_guarded else made
+
+
+@dataclass(frozen=True)
+class OpenedTable:
+    """A table file whose columns are known; its rows are read part by part, as often as they are needed.
 
     Attributes:
         path: The file.
-        table: The table.
-        dialect: How the file was written; None for what isn't a text table.
+        schema: Its columns.
+        make_parts: Reads its rows in order; takes the positions of the columns that are needed, None for all.
+        dialect: How the file is written; None for what isn't a text table.
         is_guessed: Whether the encoding was found out rather than known.
+        notes: What else a reader should know of how it was read.
+        otherwise: The same table read in another way, for when a part raises NeedsParserError.
     """
 
-    path: Path
-    table: pa.Table
-    dialect: Dialect | None
+    path: Readable
+    schema: pa.Schema
+    make_parts: Callable[[Sequence[int] | None], Iterator[TablePart]]
+    dialect: Dialect | None = None
     is_guessed: bool = False
+    notes: Sequence[str] = ()
+    otherwise: OpenedTable | None = None
 
+    @property
+    def name(self) -> str:
+        """The name of the file."""
+        return self.path.name
 
-class OpenedTable(NamedTuple):
-    """A table file whose columns are known, and whose rows are read when they are needed.
+    @property
+    def names(self) -> list[str]:
+        """Its columns."""
+        return list(self.schema.names)
 
-    Attributes:
-        path: The file.
-        names: Its columns.
-        read: Reads it; takes the columns to hold as dictionary-encoded texts, where that helps.
-    """
+    @classmethod
+    def of(cls, path: Readable, table: pa.Table) -> OpenedTable:
+        """Give a table that was read as a whole.
 
-    path: Path
-    names: Sequence[str]
-    read: Callable[[Collection[str]], TableFile]
+        Args:
+            path: The file.
+            table: Its content.
+        """
+        return cls(path, table.schema, lambda _: iter([BatchPart(table)]))
+
+    def parts(self, places: Sequence[int] | None = None) -> Iterator[TablePart]:
+        """Read the rows in order.
+
+        Args:
+            places: The positions of the columns that are needed; None for all.
+        """
+        return self.make_parts(places)
+
+    def read(self) -> pa.Table:
+        """Read the whole table."""
+        return self.read_by(lambda opened: opened._read())
+
+    def read_by(self, work: Callable[[OpenedTable], _Made]) -> _Made:
+        """Do work that reads the table, once more in the other way where it takes a parser.
+
+        Args:
+            work: What to do.
+
+        Returns:
+            What it gives.
+        """
+        try:
+            return work(self)
+        except NeedsParserError:
+            assert self.otherwise is not None
+            return work(self.otherwise)
+
+    def _read(self) -> pa.Table:
+        tables = [part.table() for part in self.parts()]
+        return pa.concat_tables(tables).cast(self.schema) if tables else self.schema.empty_table()
 
 
 class TextStyle(NamedTuple):
@@ -53,6 +188,45 @@ class TextStyle(NamedTuple):
     encoding: str | None = None
 
 
+class Writer(Protocol):
+    """Writes a table, part after part."""
+
+    def prepare(self, clean: CleanPart) -> Any:
+        """Do what can be done for a part by itself; several threads may be at it."""
+
+    def write(self, prepared: Any) -> None:
+        """Write a part that was prepared, in its turn."""
+
+    def close(self) -> None:
+        """Write what stands at the end."""
+
+
+class WholeWriter:
+    """Gathers a table whose format has to have all of it at once.
+
+    Args:
+        schema: Its columns.
+        write_table: Writes it.
+    """
+
+    def __init__(self, schema: pa.Schema, write_table: Callable[[pa.Table], None]) -> None:
+        self._schema = schema
+        self._write_table = write_table
+        self._tables: list[pa.Table] = []
+
+    def prepare(self, clean: CleanPart) -> Any:
+        """Give the rows."""
+        return clean.table().cast(self._schema)
+
+    def write(self, prepared: Any) -> None:
+        """Keep the rows."""
+        self._tables.append(prepared)
+
+    def close(self) -> None:
+        """Write all rows."""
+        self._write_table(pa.concat_tables(self._tables) if self._tables else self._schema.empty_table())
+
+
 class Format(Protocol):
     """A format of table files. A module of this package whose `FORMAT` is one is known everywhere."""
 
@@ -64,7 +238,11 @@ class Format(Protocol):
     def is_text(self) -> bool:
         """Whether a spreadsheet program may take its cells for formulas."""
 
-    def open(self, path: Path, encoding: str | None) -> OpenedTable:
+    @property
+    def is_packable(self) -> bool:
+        """Whether its files are compressed as a whole where that is wanted (.gz, .zst)."""
+
+    def open(self, path: Readable, encoding: str | None) -> OpenedTable:
         """Open a file.
 
         Args:
@@ -79,5 +257,5 @@ class Format(Protocol):
         """
 
     @property
-    def write(self) -> Callable[[pa.Table, Path, str, TextStyle], None] | None:
-        """Writes a table to a file, whose final name has the ending that is given; None: it is only read."""
+    def begin(self) -> Callable[[IO[bytes], pa.Schema, str, TextStyle], Writer] | None:
+        """Begins a file with such columns, whose final name has the ending that is given; None: it is only read."""

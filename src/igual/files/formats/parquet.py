@@ -2,60 +2,113 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+import base64
+from collections.abc import Iterator, Sequence
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 import pyarrow as pa
 
 from igual.errors import TableError
-from igual.files.formats.base import Format, OpenedTable, TableFile, TextStyle
-from igual.files.sources import open_for_arrow
+from igual.files.formats.base import BatchPart, CleanPart, Format, OpenedTable, TablePart, TextStyle, Writer
+from igual.files.sources import Readable, open_for_arrow
+
+_ROWS = 1 << 17
+_GROUP_ROWS = 1 << 20
 
 
 class ParquetFormat:
-    """Parquet, read and written by Arrow."""
+    """Parquet, read and written by Arrow; texts stay in their dictionaries all the way."""
 
     endings = (".parquet", ".pq")
     is_text = False
+    is_packable = False
 
-    def open(self, path: Path, encoding: str | None) -> OpenedTable:
+    def open(self, path: Readable, encoding: str | None) -> OpenedTable:
         """Read the schema of a Parquet file."""
+        assert isinstance(path, Path)
         file = _open(path)
+        schema = file.schema_arrow
+        texts = [
+            field.name
+            for field in schema
+            if pa.types.is_string(field.type) or pa.types.is_large_string(field.type)
+        ]
 
-        def read(_: Collection[str]) -> TableFile:
-            table = file.read()
-            # A damaged file, or a stranger's, may hold texts that aren't UTF-8, or point beyond its own bytes.
-            table.validate(full=True)
-            return TableFile(path, table, None)
+        def parts(places: Sequence[int] | None) -> Iterator[TablePart]:
+            is_plain = len(set(schema.names)) == len(schema)
+            chosen = places if is_plain and places is not None else range(len(schema))
+            columns = [schema.names[place] for place in chosen] if is_plain else None
+            batches = _open(path, texts).iter_batches(_ROWS, columns=columns)
+            for batch in batches:
+                table = pa.table(batch)
+                # A damaged file, or a stranger's, may hold texts that aren't UTF-8, or point beyond its own bytes.
+                table.validate(full=True)
+                yield BatchPart(table, list(chosen))
 
-        return OpenedTable(path, file.schema_arrow.names, read)
+        return OpenedTable(path, schema, parts)
 
-    def write(self, table: pa.Table, path: Path, ending: str, style: TextStyle) -> None:
-        """Write a Parquet file; what was read from a text table are texts, however they are held here."""
+    def begin(self, file: IO[bytes], schema: pa.Schema, ending: str, style: TextStyle) -> Writer:
+        """Begin a Parquet file; what was read from a text table are texts, however they are held here."""
+        return _ParquetWriter(file, schema, is_plain=style.like is not None)
+
+
+class _ParquetWriter:
+    def __init__(self, file: IO[bytes], schema: pa.Schema, *, is_plain: bool) -> None:
         from pyarrow import parquet
 
-        with path.open("wb") as file:
-            parquet.write_table(table if style.like is None else _as_texts(table), file)
+        shown = pa.schema([_as_text(field) for field in schema], schema.metadata) if is_plain else schema
+        self._held = pa.schema([_in_dictionary(field) for field in schema])
+        # Texts are written from their dictionaries, and are texts for whoever reads them.
+        self._writer = parquet.ParquetWriter(file, self._held, store_schema=False)
+        metadata = {
+            b"ARROW:schema": base64.b64encode(shown.serialize().to_pybytes()),
+            **(shown.metadata or {}),
+        }
+        self._writer.add_key_value_metadata(metadata)
+        self._waiting: list[pa.Table] = []
+
+    def prepare(self, clean: CleanPart) -> Any:
+        return clean.table().cast(self._held)
+
+    def write(self, prepared: Any) -> None:
+        self._waiting.append(prepared)
+        if sum(table.num_rows for table in self._waiting) >= _GROUP_ROWS:
+            self._write_group()
+
+    def _write_group(self) -> None:
+        table = pa.concat_tables(self._waiting) if self._waiting else self._held.empty_table()
+        self._writer.write_table(table, row_group_size=max(table.num_rows, 1))
+        self._waiting = []
+
+    def close(self) -> None:
+        if self._waiting:
+            self._write_group()
+        self._writer.close()
 
 
-def _open(path: Path) -> Any:
+def _open(path: Path, dictionaries: Sequence[str] = ()) -> Any:
     from pyarrow import parquet
 
     try:
-        return parquet.ParquetFile(open_for_arrow(path))
+        return parquet.ParquetFile(open_for_arrow(path), read_dictionary=list(dictionaries))
     except pa.ArrowInvalid as error:
         raise TableError(
             f"{path.name} is not a Parquet file, or is damaged: {str(error).splitlines()[0]}"
         ) from None
 
 
-def _as_texts(table: pa.Table) -> pa.Table:
-    kinds = [
-        field.with_type(pa.string()) if pa.types.is_dictionary(field.type) else field
-        for field in table.schema
-    ]
-    return table.cast(pa.schema(kinds))
+def _as_text(field: pa.Field) -> pa.Field:
+    return field.with_type(pa.string()) if pa.types.is_dictionary(field.type) else field
+
+
+def _in_dictionary(field: pa.Field) -> pa.Field:
+    kind = field.type.value_type if pa.types.is_dictionary(field.type) else field.type
+    return field.with_type(pa.dictionary(pa.int32(), pa.string())) if _is_text(kind) else field
+
+
+def _is_text(kind: pa.DataType) -> bool:
+    return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
 
 
 FORMAT: Format = ParquetFormat()

@@ -13,8 +13,8 @@ from zipfile import BadZipFile, ZipFile
 import pyarrow as pa
 
 from igual.errors import TableError
-from igual.files.formats.base import Format, OpenedTable, TableFile
-from igual.files.sources import reading
+from igual.files.formats.base import Format, OpenedTable
+from igual.files.sources import Readable, reading
 
 # A stranger's file may be small and unpack to any size, or have a single cell at the far corner of its sheet.
 _MOST_BYTES = 256 << 20
@@ -164,12 +164,13 @@ class XlsxFormat:
 
     endings = (".xlsx",)
     is_text = False
-    write = None
+    is_packable = False
+    begin = None
 
-    def open(self, path: Path, encoding: str | None) -> OpenedTable:
+    def open(self, path: Readable, encoding: str | None) -> OpenedTable:
         """Read the first sheet."""
-        table = read_workbook(path)
-        return OpenedTable(path, table.column_names, lambda _: TableFile(path, table, None))
+        assert isinstance(path, Path)
+        return OpenedTable.of(path, read_workbook(path))
 
 
 FORMAT: Format = XlsxFormat()

@@ -1,0 +1,261 @@
+"""Distinct combinations of cells, counted part by part and found again.
+
+Tables that stream, databases and clusters have this in common: their rows are never held at once. The combinations that
+occur in the columns which rules read together are collected with their counts, the rules run over these, and each row
+finds its combination again.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import Codes, Column, Counts, count_rows, encode
+from igual.engines.base import CleanColumn, Source
+from igual.errors import TableError
+from igual.text.cells import print_cells, read_cells
+
+Keys = npt.NDArray[np.int64]
+# Counted parts wait until they are so many combinations, or as many as are counted already.
+_LEAST_WAITING = 1 << 18
+
+
+class Combinations(NamedTuple):
+    """The combinations of cells that occur in some columns.
+
+    Attributes:
+        cells: Of each column the cells, (combinations,), in order of first appearance.
+        rows: How many rows have each, (combinations,).
+    """
+
+    cells: tuple[pa.Array, ...]
+    rows: Counts
+
+    def to_columns(self) -> list[Column]:
+        """Read the cells as values: columns whose rows are the combinations, each for as many rows as have it."""
+        columns = []
+        for cells in self.cells:
+            distinct, codes = encode(pa.chunked_array([cells]))
+            values, kind = read_cells(distinct)
+            columns.append(Column.from_codes(values, codes, kind, self.rows))
+        return columns
+
+
+class Counter:
+    """Counts the combinations of some columns, one part of a table after another.
+
+    Args:
+        width: How many columns.
+    """
+
+    def __init__(self, width: int) -> None:
+        self._width = width
+        self._counted: list[Combinations] = []
+        self._waiting = 0
+
+    def add(self, part: Combinations) -> None:
+        """Count another part.
+
+        Args:
+            part: Its combinations.
+        """
+        self._counted.append(part)
+        self._waiting += len(part.rows)
+        if self._waiting > max(_LEAST_WAITING, len(self._counted[0].rows)):
+            self._merge()
+
+    def count(self) -> Combinations:
+        """Give what was counted so far."""
+        self._merge()
+        return self._counted[0] if self._counted else Combinations((), np.zeros(0, np.int64))
+
+    def _merge(self) -> None:
+        if len(self._counted) > 1:
+            cells = [_join([part.cells[place] for part in self._counted]) for place in range(self._width)]
+            self._counted = [combine(cells, np.concatenate([part.rows for part in self._counted]))]
+        self._waiting = 0
+
+
+def _join(arrays: Sequence[pa.Array]) -> pa.Array:
+    kinds = {array.type for array in arrays if not pa.types.is_null(array.type)}
+    kind = kinds.pop() if kinds else arrays[0].type
+    return pa.concat_arrays([array.cast(kind) for array in arrays])
+
+
+def combine(cells: Sequence[pa.Array | pa.ChunkedArray], rows: Counts | None = None) -> Combinations:
+    """Find the combinations of a part of a table.
+
+    Args:
+        cells: Of each column the cells, (rows,); texts in a dictionary as they are.
+        rows: How many rows each stands for, (rows,); None: one.
+
+    Returns:
+        The combinations.
+    """
+    encoded = [_encode_part(column) for column in cells]
+    keys, count = encoded[0].codes, len(encoded[0].cells)
+    for part in encoded[1:]:
+        keys, first = _pair(keys, part)
+        count = len(first)
+    if len(encoded) == 1:
+        firsts = np.arange(count)
+        made = encoded[0].cells
+        counted = _count(keys, rows, count)
+        if counted.all() or rows is not None:
+            return Combinations((made,), counted)
+        return Combinations((made.filter(pa.array(counted > 0)),), counted[counted > 0])
+    firsts = _first_places(keys, count)
+    return Combinations(
+        tuple(part.cells.take(pa.array(part.codes[firsts])) for part in encoded), _count(keys, rows, count)
+    )
+
+
+class _Encoded(NamedTuple):
+    cells: pa.Array
+    codes: Codes
+
+
+def _encode_part(cells: pa.Array | pa.ChunkedArray) -> _Encoded:
+    chunks = cells if isinstance(cells, pa.ChunkedArray) else pa.chunked_array([cells])
+    held = chunks.type.value_type if pa.types.is_dictionary(chunks.type) else chunks.type
+    if pa.types.is_nested(held) or pa.types.is_float16(held):
+        chunks = pa.chunked_array([print_cells(chunk) for chunk in chunks.chunks], pa.large_string())
+    distinct, codes = encode(chunks)
+    if pa.types.is_dictionary(chunks.type):
+        # A dictionary made elsewhere may hold a cell twice.
+        again = distinct.dictionary_encode(null_encoding="encode")
+        if len(again.dictionary) < len(distinct):
+            distinct, codes = again.dictionary, again.indices.to_numpy(zero_copy_only=False)[codes]
+    if pa.types.is_string(distinct.type) or pa.types.is_string_view(distinct.type):
+        # Those of many parts together may be more than the offsets of `string` reach.
+        distinct = distinct.cast(pa.large_string())
+    return _Encoded(distinct, codes)
+
+
+def _pair(keys: Codes, part: _Encoded) -> tuple[Codes, Any]:
+    """Dense keys of the pairs of a key and a cell, in order of first appearance."""
+    pairs = pa.array(keys.astype(np.int64) * max(len(part.cells), 1) + part.codes)
+    encoded = pairs.dictionary_encode()
+    return encoded.indices.to_numpy(zero_copy_only=False), encoded.dictionary
+
+
+def _first_places(keys: Codes, count: int) -> Keys:
+    firsts = np.zeros(count, np.int64)
+    firsts[keys[::-1]] = np.arange(len(keys) - 1, -1, -1)
+    return firsts
+
+
+def _count(keys: Codes, rows: Counts | None, count: int) -> Counts:
+    if rows is None:
+        return np.bincount(keys, minlength=count).astype(np.int64, copy=False)
+    return count_rows(keys, rows, count)
+
+
+class Finder:
+    """Finds the combination that each row of a part has.
+
+    Args:
+        combinations: All that there are.
+    """
+
+    def __init__(self, combinations: Combinations) -> None:
+        self._cells: list[pa.Array] = []
+        # Of each pair of a key and a cell that occurs, sorted, the key that it has; see `_pair`.
+        self._pairs: list[tuple[Keys, Codes]] = []
+        keys: Codes | None = None
+        for cells in combinations.cells:
+            part = _encode_part(cells)
+            self._cells.append(part.cells)
+            if keys is None:
+                keys = part.codes
+                continue
+            keys, pairs = _pair(keys, part)
+            sorted_ = np.argsort(pairs.to_numpy(zero_copy_only=False))
+            self._pairs.append((pairs.to_numpy(zero_copy_only=False)[sorted_], sorted_.astype(np.int32)))
+
+    def find(self, cells: Sequence[pa.Array | pa.ChunkedArray]) -> Codes:
+        """Find the combination of each row.
+
+        Args:
+            cells: Of each column the cells of a part, (rows,).
+
+        Returns:
+            The place of its combination, (rows,).
+
+        Raises:
+            TableError: For a row with a combination that wasn't there when they were counted.
+        """
+        keys: Codes | None = None
+        for number, (column, known) in enumerate(zip(cells, self._cells, strict=True)):
+            part = _encode_part(column)
+            places = pc.index_in(part.cells.cast(known.type), known)
+            if places.null_count and pc.any(places.take(pa.array(part.codes)).is_null()).as_py():
+                raise TableError(CHANGED)
+            codes = places.fill_null(0).to_numpy(zero_copy_only=False)[part.codes]
+            if keys is None:
+                keys = codes
+                continue
+            pairs, order = self._pairs[number - 1]
+            sought = keys.astype(np.int64) * max(len(known), 1) + codes
+            at = np.minimum(np.searchsorted(pairs, sought), len(pairs) - 1)
+            if (pairs[at] != sought).any():
+                raise TableError(CHANGED)
+            keys = order[at]
+        return keys if keys is not None else np.zeros(0, np.int32)
+
+
+CHANGED = "the table changed while it was read; nothing was written"
+
+
+@dataclass(frozen=True)
+class CountedColumns:
+    """An engine of columns that were counted elsewhere; there is no table to write them to.
+
+    Attributes:
+        listed: The names of all columns of the table.
+        columns: Those that were counted, by their positions.
+    """
+
+    listed: Sequence[str]
+    columns: Mapping[int, Column]
+
+    def names(self, table: Any) -> list[str]:
+        """List the column names, in order."""
+        return list(self.listed)
+
+    def column(self, table: Any, position: int) -> Column:
+        """Give a column that was counted."""
+        return self.columns[position]
+
+    def rename(self, table: Any, names: Sequence[str]) -> Any:
+        """Leave the table where it is."""
+        return table
+
+    def rebuild(self, table: Any, columns: Sequence[CleanColumn]) -> Any:
+        """Leave the table where it is."""
+        return table
+
+
+def to_source(
+    names: Sequence[str], groups: Sequence[Sequence[int]], counted: Sequence[Combinations]
+) -> Source:
+    """Give counted columns to rules.
+
+    Args:
+        names: All columns of the table.
+        groups: The positions of those that were counted together.
+        counted: The combinations that occur in each group.
+
+    Returns:
+        The source.
+    """
+    columns: dict[int, Column] = {}
+    for group, combinations in zip(groups, counted, strict=True):
+        columns |= zip(group, combinations.to_columns(), strict=True)
+    return Source(None, CountedColumns(names, columns))

@@ -1,0 +1,232 @@
+"""Table files of any size, in two passes: what occurs in the columns is counted, and later the rows are rewritten.
+
+No more is held at once than a few parts of the file and the distinct values of the columns that are needed.
+"""
+
+from __future__ import annotations
+
+import os
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
+from copy import copy
+from typing import NamedTuple, TypeVar
+
+import pyarrow as pa
+
+from igual.column import Codes
+from igual.engines import CleanColumn, Source
+from igual.engines.arrow import make_cells
+from igual.engines.combinations import CHANGED, Combinations, Counter, Finder, combine, to_source
+from igual.errors import TableError
+from igual.files.csv_cells import guard_names
+from igual.files.formats.base import CleanPart, NewCells, OpenedTable, TablePart, Writer
+from igual.files.sources import Readable, path_of
+
+_Item = TypeVar("_Item")
+_Made = TypeVar("_Made")
+# More threads than that wait for one another, or for the disk.
+_MOST_THREADS = 4
+OnRows = Callable[[int], None]
+
+
+class CountedTable(NamedTuple):
+    """A table file whose columns were counted.
+
+    Attributes:
+        opened: The file.
+        groups: The positions of the columns that were counted together.
+        counted: The combinations that occur in each group.
+        source: The columns as rules read them.
+        rows: How many rows the table has.
+        state: Size and time of the file when it was counted.
+    """
+
+    opened: OpenedTable
+    groups: Sequence[Sequence[int]]
+    counted: Sequence[Combinations]
+    source: Source
+    rows: int
+    state: tuple[int, int]
+
+
+def map_in_order(work: Callable[[_Item], _Made], items: Iterable[_Item]) -> Iterator[_Made]:
+    """Do work on items in several threads, a few ahead at a time; what is made comes in the order of the items.
+
+    Args:
+        work: What to do with an item.
+        items: The items.
+
+    Yields:
+        What was made of each.
+    """
+    threads = min(_MOST_THREADS, len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else 2)
+    with ThreadPoolExecutor(threads) as pool:
+        waiting: deque[Future[_Made]] = deque()
+        try:
+            for item in items:
+                waiting.append(pool.submit(work, item))
+                if len(waiting) > threads:
+                    yield waiting.popleft().result()
+            while waiting:
+                yield waiting.popleft().result()
+        finally:
+            for future in waiting:
+                future.cancel()
+
+
+def count_table(
+    opened: OpenedTable, groups: Sequence[Sequence[int]], on_rows: OnRows = lambda rows: None
+) -> CountedTable:
+    """Count what occurs in some columns of a table file.
+
+    Args:
+        opened: The file.
+        groups: The positions of the columns that are needed, those together that rules read together.
+        on_rows: Told how many rows were read.
+
+    Returns:
+        The counted columns.
+
+    Raises:
+        TableError: Where the file can't be read.
+    """
+    return opened.read_by(lambda way: _count_table(way, groups, on_rows))
+
+
+def _count_table(opened: OpenedTable, groups: Sequence[Sequence[int]], on_rows: OnRows) -> CountedTable:
+    state = _state_of(opened.path)
+    counters = [Counter(len(group)) for group in groups]
+    rows = 0
+
+    def count(part: TablePart) -> tuple[int, list[Combinations]]:
+        return part.rows, [combine([part.cells(place) for place in group]) for group in groups]
+
+    for part_rows, counted in map_in_order(count, opened.parts(sorted(set[int]().union(*groups)))):
+        rows += part_rows
+        on_rows(rows)
+        for counter, combinations in zip(counters, counted, strict=True):
+            counter.add(combinations)
+    found = [
+        _or_none(counter.count(), opened, group) for counter, group in zip(counters, groups, strict=True)
+    ]
+    return CountedTable(opened, groups, found, to_source(opened.names, groups, found), rows, state)
+
+
+def _or_none(counted: Combinations, opened: OpenedTable, places: Sequence[int]) -> Combinations:
+    """The combinations; where there is no row, columns of nothing."""
+    if counted.cells:
+        return counted
+    return combine([pa.array([], opened.schema.field(place).type) for place in places])
+
+
+def _state_of(path: Readable) -> tuple[int, int]:
+    found = path_of(path).stat()
+    return found.st_size, found.st_mtime_ns
+
+
+class CleanTable:
+    """The clean table of a file, ready to be written part by part.
+
+    Args:
+        counted: The file.
+        columns: The clean columns: those of the table, and new ones.
+        is_guarded: Whether cells that a spreadsheet program takes for formulas get an apostrophe.
+    """
+
+    def __init__(
+        self,
+        counted: CountedTable,
+        columns: Sequence[CleanColumn],
+        *,
+        is_guarded: bool = False,
+    ) -> None:
+        self._counted = counted
+        self._guarded = is_guarded
+        known = counted.opened.names
+        changed = [column for column in columns if not (column.name in known and column.is_as_it_was)]
+        in_place = sorted((known.index(one.name), one) for one in changed if one.name in known)
+        added = [column for column in changed if column.name not in known]
+        self._columns: list[_Decoder] = []
+        schema = counted.opened.schema
+        for place, column in [*in_place, *((None, column) for column in added)]:
+            kind = schema.field(place).type if place is not None else pa.string()
+            cells, kind = make_cells(column, kind)
+            group = _group_of(counted, known.index(column.source))
+            self._columns.append(_Decoder(place, group, cells, kind, column.column.codes))
+            field = pa.field(column.name, kind)
+            schema = schema.append(field) if place is None else schema.set(place, field)
+        self.schema = schema
+        self._set_names(schema.names)
+
+    @property
+    def names(self) -> list[str]:
+        """The column names that are written."""
+        return list(self.schema.names)
+
+    def rename(self, names: Sequence[str]) -> CleanTable:
+        """Give the same table other column names, one for each column."""
+        renamed = copy(self)
+        renamed._set_names(names)
+        return renamed
+
+    def _set_names(self, names: Sequence[str]) -> None:
+        guarded_names = guard_names(names) if self._guarded else names
+        fields = [field.with_name(name) for field, name in zip(self.schema, guarded_names, strict=True)]
+        self.schema = pa.schema(fields, self.schema.metadata)
+
+    def write(self, writer: Writer, on_rows: OnRows = lambda rows: None) -> None:
+        """Read the file once more and write its rows.
+
+        Args:
+            writer: Writes them.
+            on_rows: Told how many rows were written.
+
+        Raises:
+            TableError: Where the file isn't the one any more that was counted.
+        """
+        counted, rows = self._counted, 0
+        needed = {column.group for column in self._columns}
+        finders = {group: Finder(counted.counted[group]) for group in needed}
+        places = {group: counted.groups[group] for group in needed}
+
+        def prepare(part: TablePart) -> tuple[int, object]:
+            found = {
+                group: finder.find([part.cells(place) for place in places[group]])
+                for group, finder in finders.items()
+            }
+            new = [
+                NewCells(one.place, one.cells, one.kind, one.codes[found[one.group]]) for one in self._columns
+            ]
+            return part.rows, writer.prepare(CleanPart(part, new, self.names, self._guarded))
+
+        if _state_of(counted.opened.path) != counted.state:
+            raise TableError(f"{counted.opened.name}: {CHANGED}")
+        for part_rows, prepared in map_in_order(prepare, counted.opened.parts()):
+            writer.write(prepared)
+            rows += part_rows
+            on_rows(rows)
+        if rows != counted.rows or _state_of(counted.opened.path) != counted.state:
+            raise TableError(f"{counted.opened.name}: {CHANGED}")
+
+
+class _Decoder(NamedTuple):
+    """How a clean column is written.
+
+    Attributes:
+        place: Its position in the table; None for a new column.
+        group: Of the columns that it was counted with.
+        cells: What its distinct values are as cells, (distinct,).
+        kind: The type of the column.
+        codes: For each combination of the group the value that it has, (combinations,).
+    """
+
+    place: int | None
+    group: int
+    cells: pa.Array
+    kind: pa.DataType
+    codes: Codes
+
+
+def _group_of(counted: CountedTable, place: int) -> int:
+    return next(number for number, group in enumerate(counted.groups) if place in group)

@@ -1,0 +1,361 @@
+"""Text tables block by block: whole rows at a time, their cells found without being copied."""
+
+from __future__ import annotations
+
+import codecs
+from collections.abc import Callable, Iterator, Sequence
+from functools import cached_property
+from typing import IO, Any, NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+from pyarrow import csv
+
+from igual.column import TEXT, Codes
+from igual.errors import TableError
+from igual.files.dialects import Dialect
+from igual.files.quotes import are_quotes_well_formed, refuse_malformed_quotes
+from igual.files.sources import NeedsParserError, Readable
+
+BLOCK = 4 << 20
+_LARGEST = (1 << 31) - (1 << 20)
+_MARK = b"\xef\xbb\xbf"
+
+_QUOTE = ord('"')
+
+Places = npt.NDArray[np.int64]
+Signs = npt.NDArray[np.uint8]
+
+
+class Spliced(NamedTuple):
+    """New cells for a column of a block.
+
+    Attributes:
+        place: The position of the column in the rows; None puts it at their ends.
+        cells: Distinct new cells as they are to be written, quotes and all, (cells,).
+        codes: For each row the place of its cell, (rows,).
+    """
+
+    place: int | None
+    cells: pa.Array
+    codes: Codes
+
+
+class _Plain(NamedTuple):
+    """Rows whose cells can be found, and exchanged, without a parser.
+
+    Attributes:
+        data: The rows, without quotes.
+        ends: Where the cells end, (rows, columns).
+    """
+
+    data: Signs
+    ends: Places
+
+
+class TextBlock:
+    """Some whole rows of a text table, in UTF-8.
+
+    Args:
+        data: The bytes.
+        dialect: How they are written.
+    """
+
+    def __init__(self, data: bytes, dialect: Dialect) -> None:
+        self.data = data if data.endswith((b"\n", b"\r")) else data + dialect.line_end.encode()
+        self.dialect = dialect
+
+    @cached_property
+    def _plain(self) -> _Plain | None:
+        """The rows, where all are as long as the header and end alike, and no cell needs its quotes."""
+        plain = self._find_cells()
+        if plain is None:
+            self._check_quotes()
+        return plain
+
+    def _check_quotes(self) -> None:
+        """Raise NeedsParserError where a parser of single blocks might take quotes for something else."""
+        if b'"' in self.data and not are_quotes_well_formed(self.data, self.dialect.delimiter):
+            raise NeedsParserError
+
+    def _find_cells(self) -> _Plain | None:
+        data, width, line_end = self.data, len(self.dialect.header), self.dialect.line_end
+        rows = data.count(b"\n")
+        if width == 1 or b"\x00" in data or _MARK in data or (b"\r" in data) != (line_end == "\r\n"):
+            return None
+        signs = np.frombuffer(data, np.uint8)
+        edges = np.flatnonzero((signs == ord(self.dialect.delimiter)) | (signs == ord("\n")))
+        if len(edges) != rows * width:
+            return None
+        ends = edges.reshape(rows, width)
+        if not (signs[ends[:, -1]] == ord("\n")).all():
+            return None
+        if line_end == "\r\n":
+            ends[:, -1] -= 1
+            if data.count(b"\r") != rows or not (signs[ends[:, -1]] == ord("\r")).all():
+                return None
+        return _Plain(signs, ends) if b'"' not in data else self._take_off_quotes(signs, ends)
+
+    def _take_off_quotes(self, signs: Signs, ends: Places) -> _Plain | None:
+        """The rows without their quotes, where each stands at the beginning or the end of a cell that needs none."""
+        starts = self._starts(ends)
+        last = np.maximum(ends - 1, 0)
+        is_quoted = (ends - starts >= 2) & (signs[starts] == _QUOTE) & (signs[last] == _QUOTE)
+        is_quote = signs == _QUOTE
+        if 2 * int(is_quoted.sum()) != int(is_quote.sum()):
+            return None
+        return _Plain(signs[~is_quote], ends - 2 * np.cumsum(is_quoted).reshape(ends.shape))
+
+    def _starts(self, ends: Places) -> Places:
+        starts = np.empty_like(ends)
+        starts[:, 1:] = ends[:, :-1] + 1
+        starts[:1, 0] = 0
+        starts[1:, 0] = ends[:-1, -1] + len(self.dialect.line_end)
+        return starts
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether its cells can be found, and exchanged, without a parser."""
+        return self._plain is not None
+
+    @cached_property
+    def _parsed(self) -> pa.Table:
+        self._check_quotes()
+        return parse_block(self.data, self.dialect)
+
+    @property
+    def rows(self) -> int:
+        """How many rows it has."""
+        return self._parsed.num_rows if self._plain is None else len(self._plain.ends)
+
+    def table(self) -> pa.Table:
+        """Give the rows as a table of texts."""
+        return self._parsed
+
+    def cells(self, place: int) -> pa.Array | pa.ChunkedArray:
+        """Give the cells of a column, (rows,)."""
+        if self._plain is None:
+            return self._parsed.column(place)
+        pieces = self._cut([place], is_end_cut=False)
+        return pieces.take(pa.array(np.arange(1, len(pieces), 2))).view(TEXT)
+
+    def _cut(self, places: Sequence[int], is_end_cut: bool) -> pa.Array:
+        """Cut the bytes before and behind some cells: every second piece is one of them."""
+        assert self._plain is not None
+        data, ends = self._plain
+        starts = self._starts(ends)
+        bounds = [edge for place in places for edge in (starts[:, place], ends[:, place])]
+        bounds += [ends[:, -1]] if is_end_cut else []
+        offsets = np.concatenate([[0], np.stack(bounds, axis=1).ravel(), [len(data)]]).astype(np.int64)
+        buffers = [None, pa.py_buffer(offsets), pa.py_buffer(data)]
+        return pa.Array.from_buffers(pa.large_binary(), len(offsets) - 1, buffers)
+
+    def splice(self, columns: Sequence[Spliced]) -> pa.Buffer:
+        """Put new cells into the rows.
+
+        Args:
+            columns: In the order of the rows.
+
+        Returns:
+            The rows, all other bytes as they were.
+        """
+        if not columns:
+            assert self._plain is not None
+            return pa.py_buffer(self._plain.data)
+        kept = [column.place for column in columns if column.place is not None]
+        added = [column for column in columns if column.place is None]
+        pieces = self._cut(kept, is_end_cut=bool(added))
+        rows, step = self.rows, 2 * len(kept) + bool(added)
+        sources, base = [pieces], len(pieces)
+        order = np.empty((rows, 2 * len(kept) + bool(added) + len(added)), np.int64)
+        at = 1 + step * np.arange(rows)
+        for number, column in enumerate(columns):
+            place = 2 * number if column.place is not None else 2 * len(kept) + number - len(kept)
+            order[:, place] = base + column.codes
+            if column.place is not None:
+                order[:, place + 1] = at + place + 1
+            sources.append(column.cells)
+            base += len(column.cells)
+        if added:
+            # Behind the last exchanged cell stands the rest of the row, then the new cells, then its end.
+            order[:, -1] = at + step - 1
+        whole = np.concatenate([[0], order.ravel()])
+        made = pa.concat_arrays([source.cast(pa.large_binary()) for source in sources]).take(pa.array(whole))
+        ends = np.frombuffer(made.buffers()[1], np.int64)[[made.offset, made.offset + len(made)]]
+        return made.buffers()[2].slice(ends[0], ends[1] - ends[0])
+
+
+def read_blocks(path: Readable, dialect: Dialect) -> Iterator[TextBlock]:
+    """Read the rows of a text table, the header left out.
+
+    Args:
+        path: The file.
+        dialect: How it is written.
+
+    Yields:
+        Blocks of rows; the first that is asked for its cells may raise NeedsParserError.
+
+    Raises:
+        NeedsParserError: Where `parse_stream` has to read the file.
+        UnicodeError: For a byte that isn't valid in the encoding.
+    """
+    with path.open("rb") as file:
+        read = _reader(file, dialect)
+        waiting, is_started, size = b"", False, BLOCK
+        while True:
+            more = read(size)
+            data = waiting + more
+            if not is_started:
+                data = data.lstrip(b"\r\n")
+            split = _split(data, is_last=not more)
+            if split == 0 and more:
+                if len(data) > _LARGEST:
+                    raise TableError(f"{path.name}: a row is longer than {_LARGEST >> 20:,} MiB")
+                waiting, size = data, max(size, len(data))
+                continue
+            rows, waiting, size = data[:split], data[split:], BLOCK
+            if not is_started:
+                rows = rows[_end_of_row(rows) :]
+                is_started = True
+            if rows:
+                yield TextBlock(rows, dialect)
+            if not more:
+                return
+
+
+def _split(data: bytes, *, is_last: bool) -> int:
+    """Where the last whole row ends, if quotes are as RFC 4180 has them; 0 where none does."""
+    if is_last:
+        if data.count(b'"') % 2:
+            raise NeedsParserError
+        return len(data)
+    end = len(data)
+    while end > 0:
+        # A line break at the very end may be the first half of one.
+        end = max(data.rfind(b"\n", 0, end), data.rfind(b"\r", 0, min(end, len(data) - 1)))
+        # A row ends where as many quotes have been closed as opened.
+        if end >= 0 and data.count(b'"', 0, end) % 2 == 0:
+            return end + 1
+    return 0
+
+
+def _reader(file: IO[bytes], dialect: Dialect) -> Callable[[int], bytes]:
+    """What reads a file as UTF-8, without its mark."""
+    if dialect.encoding != "utf-8":
+        decoder = codecs.getincrementaldecoder(dialect.encoding)()
+
+        def read(size: int) -> bytes:
+            while raw := file.read(size):
+                if text := decoder.decode(raw):
+                    return text.encode()
+            return decoder.decode(b"", final=True).encode()
+
+        return read
+    start = file.read(len(_MARK))
+    kept = [] if start == _MARK else [start]
+
+    def read_plain(size: int) -> bytes:
+        return b"".join([*(kept.pop() for _ in kept[:]), file.read(size)])
+
+    return read_plain
+
+
+def _end_of_row(data: bytes) -> int:
+    """Where the first row ends."""
+    at = 0
+    while True:
+        ends = [place for sign in (b"\n", b"\r") if (place := data.find(sign, at)) >= 0]
+        if not ends:
+            return len(data)
+        end = min(ends)
+        if data.count(b'"', 0, end) % 2 == 0:
+            return end + (2 if data[end : end + 2] == b"\r\n" else 1)
+        at = end + 1
+
+
+def parse_block(data: bytes, dialect: Dialect) -> pa.Table:
+    """Parse whole rows.
+
+    Args:
+        data: The rows, in UTF-8.
+        dialect: How they are written.
+
+    Returns:
+        A table of texts.
+
+    Raises:
+        ArrowInvalid: For a row that is longer or shorter than the header, and what isn't UTF-8.
+    """
+    size = min(len(data) + 1, _LARGEST)
+    table = csv.read_csv(pa.BufferReader(data), **_options(dialect, block_size=max(size, 64)))
+    return table.rename_columns(list(dialect.header))
+
+
+def parse_stream(path: Readable, dialect: Dialect) -> Iterator[pa.Table]:
+    """Read the rows of a text table by a parser that finds the rows too.
+
+    Args:
+        path: The file.
+        dialect: How it is written.
+
+    Yields:
+        Tables of texts.
+
+    Raises:
+        TableError: Names the row (the header is row 1) where quotes are out of order.
+        ArrowInvalid: For a row that is longer or shorter than the header.
+    """
+    refuse_malformed_quotes(path, dialect.encoding, dialect.delimiter)
+    with path.open("rb") as file:
+        stream = pa.PythonFile(_Rest(b"", _reader(file, dialect)), mode="r")
+        block = BLOCK
+        batches = csv.open_csv(stream, **_options(dialect, block_size=block, has_header=True))
+        for batch in batches:
+            yield pa.table(batch).rename_columns(list(dialect.header))
+
+
+def _options(dialect: Dialect, block_size: int, *, has_header: bool = False) -> dict[str, Any]:
+    names = [f"c{place}" for place in range(len(dialect.header))]
+    return {
+        "read_options": csv.ReadOptions(
+            column_names=names,
+            skip_rows=dialect.blank_lines if has_header else 0,
+            skip_rows_after_names=int(has_header),
+            block_size=block_size,
+            use_threads=False,
+        ),
+        "parse_options": csv.ParseOptions(
+            delimiter=dialect.delimiter,
+            newlines_in_values=True,
+            # In a table of one column an empty line is an empty cell; in a wider one it is nothing.
+            ignore_empty_lines=len(names) > 1,
+        ),
+        "convert_options": csv.ConvertOptions(
+            column_types=dict.fromkeys(names, pa.string()), strings_can_be_null=False
+        ),
+    }
+
+
+class _Rest:
+    """What was read already, and the rest behind it, as a file."""
+
+    closed = False
+
+    def __init__(self, data: bytes, read: Callable[[int], bytes]) -> None:
+        self._data, self._read = data, read
+
+    def read(self, size: int) -> bytes:
+        while len(self._data) < size and (more := self._read(BLOCK)):
+            self._data += more
+        given, self._data = self._data[:size], self._data[size:]
+        return given
+
+    def close(self) -> None:
+        self.closed = True
+
+    def readable(self) -> bool:
+        return True
+
+    def seekable(self) -> bool:
+        return False
