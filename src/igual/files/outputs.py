@@ -53,7 +53,7 @@ class Outputs:
         if path in self._passing:
             raise OutputError(f"{target} is named for two outputs")
         _remove_abandoned(path)
-        self._passing[path] = passing = self._open_passing(path)
+        passing = self._open_passing(path)
         if found is not None:
             passing.chmod(stat.S_IMODE(found.st_mode))
             with contextlib.suppress(OSError):
@@ -78,13 +78,18 @@ class Outputs:
             # A file's name has a limit, which the target's may have reached already.
             start = os.fsencode(path.name)[:200].decode("utf-8", "ignore")
             passing = path.with_name(f".{start}.{secrets.token_hex(4)}.part")
+            # Known before it is there, so that whatever stops this run finds it to remove it.
+            self._passing[path] = passing
             try:
                 file = os.open(passing, os.O_RDWR | os.O_CREAT | os.O_EXCL, 0o666)
-            except ValueError:
+            except (OSError, ValueError) as error:
+                del self._passing[path]
+                if isinstance(error, OSError):
+                    raise
                 raise OutputError(f"{str(path)!r} can't be a file's name") from None
+            self._locks.append(file)
             if fcntl is not None:
                 fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            self._locks.append(file)
             # Between the two calls another run may have taken it for abandoned.
             if passing.exists():
                 return passing
