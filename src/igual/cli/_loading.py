@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
+import tempfile
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
+import click
 import pyarrow as pa
 
+from igual.cli._options import TableSource
 from igual.column import TEXT, Column
 from igual.engines.arrow import encode_cells
 from igual.errors import RulebookError, TableError, error_context
 from igual.files.csv_cells import guarded
 from igual.files.existing import NewFile, refuse_to_replace
-from igual.files.formats.base import OpenedTable
+from igual.files.formats.base import OpenedTable, ReadOptions
 from igual.files.outputs import outputs
 from igual.files.rulebooks import load_rulebook
+from igual.files.several import expand_paths, open_several
+from igual.files.standard import NAME, spool_input
 from igual.files.streams import CountedTable, count_table
-from igual.files.tables import checked_ending, is_text_ending, open_table_file, table_of, write_table
+from igual.files.tables import checked_ending, is_text_ending, table_of, write_table
 from igual.report.progress import show_progress
 from igual.report.terminal import show_line
 from igual.report.wording import quote_value
@@ -26,10 +31,19 @@ from igual.runs.rulebook import Rulebook, find_shelf_files
 from igual.text.folding import folded_key
 
 
-def open_table(path: str, encoding: str | None) -> OpenedTable:
-    """Open a table file."""
-    with show_progress(f"opening {Path(path).name}"):
-        return open_table_file(path, encoding)
+def open_table(table: TableSource) -> OpenedTable:
+    """Open a table: a file, several as one, or what comes from standard input."""
+    options = ReadOptions(table.encoding, table.sheet, table.header_row)
+    paths = [str(_spool()) if path == NAME else path for path in expand_paths(table.paths)]
+    with show_progress(f"opening {Path(paths[0]).name}"):
+        return open_several(paths, options, with_source=table.with_source)
+
+
+def _spool() -> Path:
+    """Keep standard input in a file that is gone when the command is done."""
+    folder = tempfile.TemporaryDirectory(prefix="igual-")
+    click.get_current_context().call_on_close(folder.cleanup)
+    return spool_input(Path(folder.name))
 
 
 def count_file(opened: OpenedTable, groups: Sequence[Sequence[str]]) -> CountedTable:
@@ -62,9 +76,9 @@ def find_restyled(names: Sequence[str], name: str) -> str:
     return same[0] if len(same) == 1 else name
 
 
-def read_column(path: str, name: str, encoding: str | None) -> tuple[OpenedTable, Column]:
-    """Read a table file's column."""
-    opened = open_table(path, encoding)
+def read_column(table: TableSource, name: str) -> tuple[OpenedTable, Column]:
+    """Read a column of a table."""
+    opened = open_table(table)
     return opened, count_file(opened, [[name]]).source.column(name)
 
 
@@ -125,7 +139,7 @@ def report_reading(opened: OpenedTable) -> None:
 
 
 def apply_files(
-    rulebook: str, table: str, encoding: str | None, allowed: Sequence[str], only: int | None = None
+    rulebook: str, table: TableSource, allowed: Sequence[str], only: int | None = None
 ) -> tuple[Rulebook, CountedTable, Account]:
     """Apply a rulebook file to what occurs in a table file."""
     whole = load_rulebook(rulebook, allowed)
@@ -136,7 +150,7 @@ def apply_files(
             err=True,
         )
     book = whole.with_first_rules(only)
-    opened = open_table(table, encoding)
+    opened = open_table(table)
     with error_context(Path(rulebook).name, RulebookError):
         groups = book.group_columns(book.source_columns(opened.names))
     counted = count_file(opened, groups)

@@ -2,20 +2,79 @@
 
 from __future__ import annotations
 
+import functools
 import json
 import sys
 from collections.abc import Callable
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 import click
 
 Command = TypeVar("Command", bound=Callable[..., Any])
 
-table_argument = click.argument("table")
 rulebook_argument = click.argument("rulebook")
 encoding_option = click.option(
     "--encoding", metavar="NAME", help="Encoding of a text table, when its bytes don't tell (such as cp1250)."
 )
+
+
+class TableSource(NamedTuple):
+    """Which table is meant, and what is known of it.
+
+    Attributes:
+        paths: Its files, patterns that name some, or `-` for standard input.
+        encoding: Of a text table.
+        sheet: Of a workbook.
+        header_row: The row that has the column names, from 1.
+        with_source: Whether a column tells which file a row stands in.
+    """
+
+    paths: tuple[str, ...]
+    encoding: str | None = None
+    sheet: str | None = None
+    header_row: int | None = None
+    with_source: bool = False
+
+    @property
+    def shown(self) -> str:
+        """The files as they were given."""
+        return " ".join(self.paths)
+
+
+def table_argument(command: Command) -> Command:
+    """A table, of one file or several, with what is known of it; the command takes it as `table`."""
+
+    @functools.wraps(command)
+    def with_table(tables: tuple[str, ...], *args: Any, **words: Any) -> Any:
+        known = {name: words.pop(name) for name in ("encoding", "sheet", "header_row", "with_source")}
+        return command(*args, table=TableSource(tables, **known), **words)
+
+    decorated: Any = with_table
+    for decorate in reversed(
+        (
+            click.argument("tables", metavar="TABLE...", nargs=-1, required=True),
+            click.option(
+                "--sheet", metavar="NAME|N", help="Which sheet of a workbook; the first unless given."
+            ),
+            click.option(
+                "--header-row",
+                type=click.IntRange(min=1),
+                metavar="N",
+                help="Which row has the column names.",
+            ),
+            click.option(
+                "--source-file",
+                "with_source",
+                is_flag=True,
+                help="Add a column source_file: which of several files a row stands in.",
+            ),
+            encoding_option,
+        )
+    ):
+        decorated = decorate(decorated)
+    return decorated  # type: ignore[no-any-return]
+
+
 force_option = click.option(
     "--force", is_flag=True, help="Replace whatever stands where an output goes, except for the inputs."
 )

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
+import sys
+import tempfile
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
@@ -9,8 +12,8 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import click
 
 from igual.cli._options import (
+    TableSource,
     allow_outside_option,
-    encoding_option,
     escape_option,
     force_option,
     json_option,
@@ -18,6 +21,9 @@ from igual.cli._options import (
     rulebook_argument,
     table_argument,
 )
+
+# Standard output in the place of a file.
+NAME = "-"
 
 if TYPE_CHECKING:
     from igual.files.streams import CleanTable, CountedTable
@@ -30,7 +36,17 @@ if TYPE_CHECKING:
 @click.command(short_help="Apply a rulebook to a table.")
 @rulebook_argument
 @table_argument
-@click.option("--out", "-o", metavar="FILE", help="Write the clean table here (.csv, .tsv, .parquet).")
+@click.option(
+    "--out",
+    "-o",
+    metavar="FILE",
+    help="Write the clean table here, or to standard output (-): .csv, .parquet, …",
+)
+@click.option(
+    "--out-format",
+    metavar="FORMAT",
+    help="Kind of file that --out is, such as parquet, where its name doesn't tell.",
+)
 @click.option("--preview", type=click.IntRange(min=1), metavar="N", help="Show N changes of each rule.")
 @click.option("--only", type=click.IntRange(min=1), metavar="N", help="Apply the first N rules only.")
 @click.option("--trail", metavar="FILE", help="Write what each rule made of each distinct value.")
@@ -47,18 +63,17 @@ if TYPE_CHECKING:
 @click.option("--out-encoding", metavar="NAME", help="Encoding of text outputs; UTF-8 unless given.")
 @force_option
 @allow_outside_option
-@encoding_option
 @json_option
 def apply(
     rulebook: str,
-    table: str,
+    table: TableSource,
     preview: int | None,
     only: int | None,
     escape_formulas: bool,
     out_encoding: str | None,
+    out_format: str | None,
     allow_outside: tuple[str, ...],
     force: bool,
-    encoding: str | None,
     as_json: bool,
     open_: str | None,
     **files: str | None,
@@ -78,8 +93,8 @@ def apply(
         raise click.UsageError(
             "Nothing to do: give --preview N to look, or --out FILE to write the clean table."
         )
-    endings = _check_endings(named)
-    book, counted, account = apply_files(rulebook, table, encoding, allow_outside, only)
+    endings = _check_endings(named, out_format)
+    book, counted, account = apply_files(rulebook, table, allow_outside, only)
     escapes_table = escape_formulas and "out" in named and is_text_ending(endings["out"])
     clean, restyled = _make_clean(book, counted, account, endings.get("out"), escapes_table)
     run = _Run(rulebook, book, counted, account, clean, restyled)
@@ -88,9 +103,11 @@ def apply(
     if as_json:
         from igual.report.records import from_account
 
-        about = {"rulebook": rulebook, "table": table, "rows": counted.rows}
+        about = {"rulebook": rulebook, "table": table.shown, "rows": counted.rows}
         print_json({**about, **from_account(account, hints), "written": named})
-    else:
+        return
+    # What is told must not come between the rows of a table that goes to standard output.
+    with contextlib.redirect_stdout(sys.stderr) if files["out"] == NAME else contextlib.nullcontext():
         _show(run, hints, preview, named)
         _note_encoding(run, named, out_encoding)
 
@@ -122,7 +139,7 @@ _NAMES = {
 }
 
 
-def _check_endings(named: Mapping[str, str]) -> dict[str, str]:
+def _check_endings(named: Mapping[str, str], out_format: str | None) -> dict[str, str]:
     """The ending of each output, if Igual writes that kind of file."""
     from igual.files.crosswalks import crosswalk_ending
     from igual.files.sheets import sheet_ending
@@ -133,7 +150,12 @@ def _check_endings(named: Mapping[str, str]) -> dict[str, str]:
         "open": sheet_ending,
         "record": _json_ending,
     }
-    return {what: checks.get(what, checked_ending)(path) for what, path in named.items()}
+    told = {"out": f"table.{out_format.lstrip('.') if out_format else 'csv'}"}
+    is_told = out_format is not None or named.get("out") == NAME
+    return {
+        what: checks.get(what, checked_ending)(told[what] if what == "out" and is_told else path)
+        for what, path in named.items()
+    }
 
 
 def _json_ending(path: str) -> str:
@@ -180,7 +202,8 @@ def _refuse_to_replace(run: _Run, named: Mapping[str, str], endings: Mapping[str
         "record": NewFile("record", about=(Path(run.rulebook).name,)),
     }
     for what, path in named.items():
-        refuse_to_replace(path, new[what])
+        if not _is_poured(what, path):
+            refuse_to_replace(path, new[what])
 
 
 def _write_outputs(
@@ -193,7 +216,7 @@ def _write_outputs(
     from igual.files.formats.base import TextStyle
     from igual.files.outputs import outputs
     from igual.files.sheets import write_sheet
-    from igual.files.sources import path_of
+    from igual.files.standard import pour_output
     from igual.files.tables import is_text_ending, write_table, writing_table
     from igual.report.progress import show_progress
 
@@ -223,9 +246,15 @@ def _write_outputs(
         "open": lambda path, ending: write_sheet(account.waiting, path, ending),
     }
     first, *beside = book_files(run.rulebook, run.book)
-    inputs = {"table": [path_of(run.counted.opened.path)], "rulebook": [first], "beside the rulebook": beside}
-    with outputs([path for paths in inputs.values() for path in paths]) as staged:
-        places = {what: staged.place(path) for what, path in named.items()}
+    inputs = {"table": list(run.counted.opened.files), "rulebook": [first], "beside the rulebook": beside}
+    with (
+        tempfile.TemporaryDirectory(prefix="igual-") as folder,
+        outputs([path for paths in inputs.values() for path in paths]) as staged,
+    ):
+        poured = Path(folder, "table")
+        places = {
+            what: poured if _is_poured(what, path) else staged.place(path) for what, path in named.items()
+        }
         if not force:
             _refuse_to_replace(run, named, endings)
         for what, write in writers.items():
@@ -234,6 +263,12 @@ def _write_outputs(
         if "record" in places:
             made = {what: (named[what], place) for what, place in places.items() if what != "record"}
             _write_record(run, inputs, made, places["record"])
+        if poured.exists():
+            pour_output(poured)
+
+
+def _is_poured(what: str, path: str) -> bool:
+    return what == "out" and path == NAME
 
 
 def _write_record(
@@ -277,7 +312,7 @@ def _note_encoding(run: _Run, named: Mapping[str, str], out_encoding: str | None
     from igual.report.terminal import show_line
 
     dialect = run.counted.opened.dialect
-    if "out" not in named or out_encoding or dialect is None or dialect.encoding == "utf-8":
+    if named.get("out", NAME) == NAME or out_encoding or dialect is None or dialect.encoding == "utf-8":
         return
     name, encoding = run.counted.opened.name, dialect.encoding
     if is_text_ending(ending_of(named["out"])):

@@ -5,8 +5,8 @@ from __future__ import annotations
 import click
 
 from igual.cli._options import (
+    TableSource,
     allow_outside_option,
-    encoding_option,
     json_option,
     print_json,
     rulebook_argument,
@@ -25,15 +25,13 @@ from igual.cli._options import (
 )
 @click.option("--since", "earlier", metavar="CROSSWALK", help="Compare with the crosswalk of an earlier run.")
 @allow_outside_option
-@encoding_option
 @json_option
 def check(
     rulebook: str,
-    table: str,
+    table: TableSource,
     allow: tuple[str, ...],
     earlier: str | None,
     allow_outside: tuple[str, ...],
-    encoding: str | None,
     as_json: bool,
 ) -> int:
     r"""See whether every value is settled, labelled, listed and in form: a line for each finding; exit status 1 if any.
@@ -62,7 +60,7 @@ def check(
 
     allowed = {one.kind: one for one in map(read_allowance, allow)}
     before = load_crosswalk(earlier) if earlier is not None else None
-    book, counted, account = apply_files(rulebook, table, encoding, allow_outside)
+    book, counted, account = apply_files(rulebook, table, allow_outside)
     rows = counted.rows
     findings = list_findings(account, rows, [ruling for ruling, _ in find_stale_rulings(book)])
     compared = compare_crosswalks(before, account.crosswalk) if before is not None else []

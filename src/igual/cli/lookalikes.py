@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from igual.cli._options import (
-    encoding_option,
+    TableSource,
     escape_option,
     force_option,
     json_option,
@@ -35,10 +35,9 @@ from igual.cli._options import (
 @click.option("--rulings", metavar="FILE", help="Write a sheet of rulings here (.csv).")
 @escape_option
 @force_option
-@encoding_option
 @json_option
 def lookalikes(
-    table: str,
+    table: TableSource,
     column: str,
     list_: str | None,
     min_score: float,
@@ -48,7 +47,6 @@ def lookalikes(
     rulings: str | None,
     escape_formulas: bool,
     force: bool,
-    encoding: str | None,
     as_json: bool,
 ) -> None:
     """Find groups of distinct values that are probably one, and propose a spelling for each.
@@ -57,7 +55,6 @@ def lookalikes(
     """
     from igual.cli._loading import Output, read_column, report_reading, write_records
     from igual.files.existing import NewFile
-    from igual.files.sources import path_of
     from igual.lists import ReferenceList
     from igual.looking.lookalikes import find_lookalikes
     from igual.report import records
@@ -66,11 +63,11 @@ def lookalikes(
     from igual.report.terminal import show, show_line
 
     reference = ReferenceList.load(list_) if list_ else None
-    opened, values = read_column(table, column, encoding)
+    opened, values = read_column(table, column)
     with show_progress(f"looking through {column}") as on_progress:
         found = find_lookalikes(values, min_score, reference, on_progress)
     replaced = [{"from": one.value, "to": one.proposal} for one in found.members if one.value != one.proposal]
-    inputs: list[str | Path] = [path_of(opened.path), *([list_] if list_ else [])]
+    inputs: list[str | Path] = [*opened.files, *([list_] if list_ else [])]
     named = (
         Output(out, NewFile("table", records.LOOKALIKES), records.list_lookalikes(found.members)),
         Output(pairs, NewFile("pair list", ("from", "to")), replaced),

@@ -7,7 +7,7 @@ from typing import Any
 import click
 
 from igual.cli._options import (
-    encoding_option,
+    TableSource,
     escape_option,
     force_option,
     json_option,
@@ -60,10 +60,9 @@ _SHARE = click.FloatRange(0, 1)
 )
 @escape_option
 @force_option
-@encoding_option
 @json_option
 def match(
-    table: str,
+    table: TableSource,
     column: str,
     list_: str,
     by: tuple[Any, ...],
@@ -76,7 +75,6 @@ def match(
     out: str | None,
     escape_formulas: bool,
     force: bool,
-    encoding: str | None,
     as_json: bool,
 ) -> None:
     """Match the distinct values of a column to the entries of a reference list.
@@ -88,7 +86,6 @@ def match(
     """
     from igual.cli._loading import Output, read_column, report_reading, write_records
     from igual.files.existing import NewFile
-    from igual.files.sources import path_of
     from igual.lists import ReferenceList
     from igual.matching.index import MatchIndex
     from igual.matching.matcher import WAYS
@@ -99,7 +96,7 @@ def match(
     from igual.report.terminal import show, show_line
 
     reference = ReferenceList.load(list_)
-    opened, values = read_column(table, column, encoding)
+    opened, values = read_column(table, column)
     thresholds = Thresholds(settle, ask, margin, case_sensitive)
     with show_progress(f"matching {column}") as on_progress:
         found = match_column(values, MatchIndex(reference), by or WAYS, thresholds, give, on_progress)
@@ -107,7 +104,7 @@ def match(
     new = NewFile("table", tuple(columns))
     write_records(
         [Output(out, new, list_matches(found) if out else ())],
-        [path_of(opened.path), list_],
+        [*opened.files, list_],
         force=force,
         escape_formulas=escape_formulas,
     )

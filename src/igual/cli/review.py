@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import click
 
 from igual.cli._options import (
+    TableSource,
     allow_outside_option,
     encoding_option,
     json_option,
@@ -96,7 +97,7 @@ def review(
             raise click.UsageError(
                 "Asking one by one needs a terminal; write a sheet with igual apply --open FILE, and give it here."
             )
-        book, _, account = apply_files(rulebook, table, encoding, allow_outside)
+        book, _, account = apply_files(rulebook, TableSource((table,), encoding), allow_outside)
         ask_one_by_one(book, account, kept, who)
     if add_to_lists and not look:
         for line in add_to_list_files(load_rulebook(rulebook, allow_outside)):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from igual.cli._options import encoding_option, json_option, print_json, table_argument
+from igual.cli._options import TableSource, json_option, print_json, table_argument
 
 
 @click.command(short_help="Look at a table and what is odd about it.")
@@ -12,9 +12,8 @@ from igual.cli._options import encoding_option, json_option, print_json, table_a
 @click.option(
     "--column", "-c", "wanted", metavar="COLUMN", multiple=True, help="Only this column; may be repeated."
 )
-@encoding_option
 @json_option
-def survey(table: str, wanted: tuple[str, ...], encoding: str | None, as_json: bool) -> None:
+def survey(table: TableSource, wanted: tuple[str, ...], as_json: bool) -> None:
     """Look at a table: its columns, and what is odd about their values.
 
     Example:  igual survey trees.csv --column species
@@ -25,7 +24,7 @@ def survey(table: str, wanted: tuple[str, ...], encoding: str | None, as_json: b
     from igual.report.terminal import show
     from igual.report.views import survey_view
 
-    opened = open_table(table, encoding)
+    opened = open_table(table)
     if wanted:
         counted = count_file(opened, [[name] for name in wanted])
     else:

@@ -6,7 +6,7 @@ from typing import Any
 
 import click
 
-from igual.cli._options import condition_options, encoding_option, json_option, print_json, table_argument
+from igual.cli._options import TableSource, condition_options, json_option, print_json, table_argument
 
 
 @click.command(short_help="Count the distinct values of a column.")
@@ -23,10 +23,9 @@ from igual.cli._options import condition_options, encoding_option, json_option, 
 @click.option("--of", type=click.Choice(["words", "characters"]), help="Tally how many the values have.")
 @click.option("--distinct", is_flag=True, help="Only the distinct values, one a line.")
 @click.option("--against", metavar="TABLE", help="Compare with this table, taken as the one after.")
-@encoding_option
 @json_option
 def tally(
-    table: str,
+    table: TableSource,
     column: str,
     sort: str,
     top: int | None,
@@ -34,7 +33,6 @@ def tally(
     of: Any,
     distinct: bool,
     against: str | None,
-    encoding: str | None,
     as_json: bool,
     one_of: tuple[str, ...],
     **words: Any,
@@ -52,7 +50,7 @@ def tally(
 
     if sum(map(bool, (by, against, distinct))) > 1:
         raise click.UsageError("Give one of --by, --against and --distinct.")
-    opened = open_table(table, encoding)
+    opened = open_table(table)
     source = count_file(opened, [(column, *by)]).source
     values, *others = (source.any_column(source.names.index(name)) for name in (column, *by))
     values = measure_lengths(values, of) if of else values
@@ -62,7 +60,7 @@ def tally(
         if unread := find_unread(values, condition):
             show_line(str(unread), err=True)
     if against:
-        other = open_table(against, encoding)
+        other = open_table(table._replace(paths=(against,)))
         after = read_rows(other, find_restyled(other.names, column))
         compared = compare_columns(read_rows(opened, column), after)
         if as_json:

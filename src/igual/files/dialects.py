@@ -6,6 +6,7 @@ import codecs
 import contextlib
 import csv
 import io
+import itertools
 import re
 from collections.abc import Iterator
 from typing import NamedTuple
@@ -20,6 +21,9 @@ _SAMPLE_BYTES = 1 << 16
 # Which share of the bytes beside those of Western letters are NUL, at least, in encodings of two and four bytes.
 _ZEROS = {2: 0.4, 4: 0.9}
 _DELIMITERS = ",;\t|"
+_LINE = re.compile(r"[^\r\n]*(?:\r\n|\n|\r)")
+# Some programs write a first line that states the delimiter.
+_STATED = re.compile(r"sep=([,;\t|])(?:\r\n|\n|\r)", re.IGNORECASE)
 # The mark of UTF-32 begins with that of UTF-16.
 _BOMS = (
     (codecs.BOM_UTF8, "utf-8"),
@@ -41,7 +45,7 @@ class Dialect(NamedTuple):
         encoding: The name of a Python codec.
         bom: Whether a UTF-8 byte order mark stands first.
         header: The cells of its first row.
-        blank_lines: How many empty lines stand before it.
+        skipped_lines: How many lines stand before the header.
     """
 
     encoding: str
@@ -49,10 +53,10 @@ class Dialect(NamedTuple):
     delimiter: str
     line_end: str
     header: tuple[str, ...]
-    blank_lines: int = 0
+    skipped_lines: int = 0
 
 
-def establish(path: Readable, encoding: str | None = None) -> Dialect:
+def establish(path: Readable, encoding: str | None = None, header_row: int | None = None) -> Dialect:
     """Find out how a text table is written, from its first 256 KiB, or as much as its first row takes.
 
     Args:
@@ -60,13 +64,15 @@ def establish(path: Readable, encoding: str | None = None) -> Dialect:
         encoding: Taken as it is when given. Otherwise a byte order mark decides, then NUL bytes at every other
             place (UTF-16, or UTF-32). Else it is UTF-8, unless its bytes say otherwise: those looked at here, or
             later ones, for which a reader asks `likely_encoding`.
+        header_row: The row that has the column names, from 1; None: the first that isn't empty, after one that
+            states the delimiter (`sep=;`).
     """
     size = HEAD_BYTES
     while True:
         with path.open("rb") as file:
             head = file.read(size)
             whole = not file.read(1)
-        dialect = _read_head(path, head, whole, encoding)
+        dialect = _read_head(path, head, whole, encoding, header_row)
         if dialect is not None:
             return dialect
         if size >= _LONGEST_HEADER:
@@ -74,7 +80,9 @@ def establish(path: Readable, encoding: str | None = None) -> Dialect:
         size *= 8
 
 
-def _read_head(path: Readable, head: bytes, whole: bool, encoding: str | None) -> Dialect | None:
+def _read_head(
+    path: Readable, head: bytes, whole: bool, encoding: str | None, header_row: int | None
+) -> Dialect | None:
     """How a table is written, from its first bytes; None where its first row is longer than these."""
     if not head.strip(b"\r\n\t \x00" if encoding is None else b""):
         raise TableError(f"{path.name} is empty: a table needs at least a row of column names")
@@ -87,18 +95,30 @@ def _read_head(path: Readable, head: bytes, whole: bool, encoding: str | None) -
         named = "utf-8" if _is_utf_8(head) else likely_encoding(path) or "utf-8"
     text = head.decode("utf-8-sig" if named == "utf-8" else named, errors="replace")
     started = text.lstrip("\r\n")
-    blank_lines = len(text[: len(text) - len(started)].splitlines())
-    lines = started if whole else started[: max(started.rfind("\n"), started.rfind("\r")) + 1]
+    stated = _STATED.match(started)
+    skipped = len(text[: len(text) - len(started)].splitlines()) + bool(stated)
+    if header_row is not None:
+        skipped = header_row - 1
+    body = text[_end_of_lines(text, skipped) :]
+    lines = body if whole else body[: max(body.rfind("\n"), body.rfind("\r")) + 1]
     if not lines and not whole:
         return None
-    delimiter = "\t" if path.suffix.lower() == ".tsv" else _delimiter(lines)
+    delimiter = stated[1] if stated else "\t" if path.suffix.lower() == ".tsv" else _delimiter(lines)
     if not whole and _is_cut(lines, delimiter):
         return None
     header = tuple(next(_rows(lines, delimiter), []))
     if not header:
-        raise TableError(f"{path.name}, row 1: no column names were found")
-    line_end = "\r\n" if re.match(r"[^\r\n]*\r\n", started) else "\n"
-    return Dialect(named, bom == "utf-8", delimiter, line_end, header, blank_lines)
+        raise TableError(f"{path.name}, row {header_row or 1:,}: no column names were found")
+    line_end = "\r\n" if re.match(r"[^\r\n]*\r\n", body) else "\n"
+    return Dialect(named, bom == "utf-8", delimiter, line_end, header, skipped)
+
+
+def _end_of_lines(text: str, count: int) -> int:
+    """Where the first so many lines end."""
+    end = 0
+    for found in itertools.islice(_LINE.finditer(text), count):
+        end = found.end()
+    return end
 
 
 def _is_cut(lines: str, delimiter: str) -> bool:

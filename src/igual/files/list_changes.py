@@ -95,7 +95,7 @@ def add_to_list_file(path: Path, entries: Sequence[str], aliases: Mapping[str, S
         for number, (line, cells) in enumerate(lines):
             if (
                 alias_at is not None
-                and number > dialect.blank_lines
+                and number > dialect.skipped_lines
                 and len(cells) > value_at
                 and cells[value_at] in rest
             ):

@@ -13,10 +13,11 @@ from typing import Any
 
 from igual.errors import IgualError, OutputError, RulingError, did_you_mean
 from igual.files.csv_cells import guarded, unguarded
-from igual.files.formats.xlsx import cell_text, escape_text, rows_of
+from igual.files.formats.xlsx import escape_text
 from igual.files.outputs import outputs
 from igual.files.rulings import record_review
 from igual.files.sources import existing_file
+from igual.files.workbooks import cell_text, read_sheet_cells
 from igual.report.reasons import format_reasons
 from igual.report.wording import format_score
 from igual.rulings import WORDS, Rulings
@@ -238,7 +239,7 @@ def _csv_lines(path: Path, encoding: str | None) -> Iterator[list[Any]]:
 
 def _xlsx_lines(path: Path) -> Iterator[list[Any]]:
     try:
-        lines = rows_of(path)
+        lines = read_sheet_cells(path).rows
     except IgualError as error:
         raise RulingError(str(error)) from None
     return (list(line) for line in lines)

@@ -21,7 +21,6 @@ from igual.engines.combinations import CHANGED, Combinations, Counter, Finder, c
 from igual.errors import TableError
 from igual.files.csv_cells import guard_names
 from igual.files.formats.base import CleanPart, NewCells, OpenedTable, TablePart, Writer
-from igual.files.sources import Readable, path_of
 
 _Item = TypeVar("_Item")
 _Made = TypeVar("_Made")
@@ -39,7 +38,7 @@ class CountedTable(NamedTuple):
         counted: The combinations that occur in each group.
         source: The columns as rules read them.
         rows: How many rows the table has.
-        state: Size and time of the file when it was counted.
+        state: Sizes and times of its files when they were counted.
     """
 
     opened: OpenedTable
@@ -47,7 +46,7 @@ class CountedTable(NamedTuple):
     counted: Sequence[Combinations]
     source: Source
     rows: int
-    state: tuple[int, int]
+    state: Sequence[tuple[int, int]]
 
 
 def map_in_order(work: Callable[[_Item], _Made], items: Iterable[_Item]) -> Iterator[_Made]:
@@ -95,7 +94,7 @@ def count_table(
 
 
 def _count_table(opened: OpenedTable, groups: Sequence[Sequence[int]], on_rows: OnRows) -> CountedTable:
-    state = _state_of(opened.path)
+    state = _state_of(opened)
     counters = [Counter(len(group)) for group in groups]
     rows = 0
 
@@ -120,9 +119,9 @@ def _or_none(counted: Combinations, opened: OpenedTable, places: Sequence[int]) 
     return combine([pa.array([], opened.schema.field(place).type) for place in places])
 
 
-def _state_of(path: Readable) -> tuple[int, int]:
-    found = path_of(path).stat()
-    return found.st_size, found.st_mtime_ns
+def _state_of(opened: OpenedTable) -> list[tuple[int, int]]:
+    found = [path.stat() for path in opened.files]
+    return [(one.st_size, one.st_mtime_ns) for one in found]
 
 
 class CleanTable:
@@ -200,13 +199,13 @@ class CleanTable:
             ]
             return part.rows, writer.prepare(CleanPart(part, new, self.names, self._guarded))
 
-        if _state_of(counted.opened.path) != counted.state:
+        if _state_of(counted.opened) != counted.state:
             raise TableError(f"{counted.opened.name}: {CHANGED}")
         for part_rows, prepared in map_in_order(prepare, counted.opened.parts()):
             writer.write(prepared)
             rows += part_rows
             on_rows(rows)
-        if rows != counted.rows or _state_of(counted.opened.path) != counted.state:
+        if rows != counted.rows or _state_of(counted.opened) != counted.state:
             raise TableError(f"{counted.opened.name}: {CHANGED}")
 
 

@@ -13,7 +13,16 @@ import pyarrow as pa
 
 from igual.errors import OutputError, TableError
 from igual.files.formats import find_formats
-from igual.files.formats.base import BatchPart, CleanPart, Format, OpenedTable, TablePart, TextStyle, Writer
+from igual.files.formats.base import (
+    BatchPart,
+    CleanPart,
+    Format,
+    OpenedTable,
+    ReadOptions,
+    TablePart,
+    TextStyle,
+    Writer,
+)
 from igual.files.sources import PACKINGS, existing_file, packing, readable, reading
 
 
@@ -52,12 +61,12 @@ def find_format(ending: str) -> Format | None:
     return None if format_ is not None and packing and not format_.is_packable else format_
 
 
-def open_table_file(path: str | os.PathLike[str], encoding: str | None = None) -> OpenedTable:
+def open_table_file(path: str | os.PathLike[str], options: ReadOptions | None = None) -> OpenedTable:
     """Open a table file.
 
     Args:
         path: The file.
-        encoding: Of a text table, when it is known better than its bytes tell.
+        options: What is known of it.
 
     Returns:
         The table, ready to be read; whatever goes wrong in reading it is a TableError.
@@ -71,7 +80,7 @@ def open_table_file(path: str | os.PathLike[str], encoding: str | None = None) -
         endings = ", ".join(readable_endings())
         raise TableError(f"{found.name}: can't read this kind of file; tables end with {endings}")
     with reading(found.name):
-        return _reporting(format_.open(readable(found), encoding))
+        return _reporting(format_.open(readable(found), options or ReadOptions()))
 
 
 def _reporting(opened: OpenedTable) -> OpenedTable:
@@ -103,7 +112,7 @@ def read_table(path: str | os.PathLike[str], encoding: str | None = None) -> pa.
     Raises:
         TableError: Where it isn't a table that can be read.
     """
-    return open_table_file(path, encoding).read()
+    return open_table_file(path, ReadOptions(encoding)).read()
 
 
 @contextlib.contextmanager

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import codecs
+import re
 from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
 from typing import IO, Any, NamedTuple
@@ -19,6 +20,7 @@ from igual.files.quotes import are_quotes_well_formed, refuse_malformed_quotes
 from igual.files.sources import NeedsParserError, Readable
 
 BLOCK = 4 << 20
+_LINE = re.compile(rb"[^\r\n]*(?:\r\n|\n|\r)")
 _LARGEST = (1 << 31) - (1 << 20)
 _MARK = b"\xef\xbb\xbf"
 
@@ -202,12 +204,16 @@ def read_blocks(path: Readable, dialect: Dialect) -> Iterator[TextBlock]:
     """
     with path.open("rb") as file:
         read = _reader(file, dialect)
-        waiting, is_started, size = b"", False, BLOCK
+        waiting, is_skipped, is_started, size = b"", False, False, BLOCK
         while True:
             more = read(size)
             data = waiting + more
-            if not is_started:
-                data = data.lstrip(b"\r\n")
+            if not is_skipped:
+                end = _end_of_lines(data, dialect.skipped_lines)
+                if end is None and more:
+                    waiting = data
+                    continue
+                data, is_skipped = data[end or 0 :], True
             split = _split(data, is_last=not more)
             if split == 0 and more:
                 if len(data) > _LARGEST:
@@ -259,6 +265,17 @@ def _reader(file: IO[bytes], dialect: Dialect) -> Callable[[int], bytes]:
         return b"".join([*(kept.pop() for _ in kept[:]), file.read(size)])
 
     return read_plain
+
+
+def _end_of_lines(data: bytes, count: int) -> int | None:
+    """Where the first so many lines end; None where there are fewer."""
+    end = 0
+    for _ in range(count):
+        found = _LINE.match(data, end)
+        if found is None:
+            return None
+        end = found.end()
+    return end
 
 
 def _end_of_row(data: bytes) -> int:
@@ -320,7 +337,7 @@ def _options(dialect: Dialect, block_size: int, *, has_header: bool = False) -> 
     return {
         "read_options": csv.ReadOptions(
             column_names=names,
-            skip_rows=dialect.blank_lines if has_header else 0,
+            skip_rows=dialect.skipped_lines if has_header else 0,
             skip_rows_after_names=int(has_header),
             block_size=block_size,
             use_threads=False,

@@ -10,7 +10,7 @@ from functools import cache
 from igual.files.formats.base import Format
 
 # In the order in which messages list their endings; others come after.
-_IN_ORDER = ("text", "parquet", "xlsx")
+_IN_ORDER = ("text", "jsonl", "parquet", "ipc", "xlsx", "ods")
 
 
 @cache

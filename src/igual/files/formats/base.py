@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import IO, Any, NamedTuple, Protocol, TypeVar
 
 import pyarrow as pa
@@ -11,7 +12,7 @@ import pyarrow as pa
 from igual.column import Codes
 from igual.files.csv_cells import guarded
 from igual.files.dialects import Dialect
-from igual.files.sources import NeedsParserError, Readable
+from igual.files.sources import NeedsParserError, Readable, path_of
 
 _Made = TypeVar("_Made")
 
@@ -114,6 +115,7 @@ class OpenedTable:
         is_guessed: Whether the encoding was found out rather than known.
         notes: What else a reader should know of how it was read.
         otherwise: The same table read in another way, for when a part raises NeedsParserError.
+        parts_of: The files that it is made of, where these are several.
     """
 
     path: Readable
@@ -123,11 +125,18 @@ class OpenedTable:
     is_guessed: bool = False
     notes: Sequence[str] = ()
     otherwise: OpenedTable | None = None
+    parts_of: Sequence[Path] = ()
+
+    @property
+    def files(self) -> Sequence[Path]:
+        """The files that it is read from."""
+        return self.parts_of or [path_of(self.path)]
 
     @property
     def name(self) -> str:
         """The name of the file."""
-        return self.path.name
+        more = len(self.parts_of) - 1
+        return f"{self.path.name} and {more:,} more" if more > 0 else self.path.name
 
     @property
     def names(self) -> list[str]:
@@ -135,14 +144,15 @@ class OpenedTable:
         return list(self.schema.names)
 
     @classmethod
-    def of(cls, path: Readable, table: pa.Table) -> OpenedTable:
+    def of(cls, path: Readable, table: pa.Table, notes: Sequence[str] = ()) -> OpenedTable:
         """Give a table that was read as a whole.
 
         Args:
             path: The file.
             table: Its content.
+            notes: What else a reader should know of how it was read.
         """
-        return cls(path, table.schema, lambda _: iter([BatchPart(table)]))
+        return cls(path, table.schema, lambda _: iter([BatchPart(table)]), notes=notes)
 
     def parts(self, places: Sequence[int] | None = None) -> Iterator[TablePart]:
         """Read the rows in order.
@@ -174,6 +184,20 @@ class OpenedTable:
     def _read(self) -> pa.Table:
         tables = [part.table() for part in self.parts()]
         return pa.concat_tables(tables).cast(self.schema) if tables else self.schema.empty_table()
+
+
+class ReadOptions(NamedTuple):
+    """What is known of a table file that it doesn't tell itself.
+
+    Attributes:
+        encoding: Of a text table.
+        sheet: Of a workbook: the name of the sheet, or its number from 1.
+        header_row: The row that has the column names, from 1.
+    """
+
+    encoding: str | None = None
+    sheet: str | None = None
+    header_row: int | None = None
 
 
 class TextStyle(NamedTuple):
@@ -242,12 +266,12 @@ class Format(Protocol):
     def is_packable(self) -> bool:
         """Whether its files are compressed as a whole where that is wanted (.gz, .zst)."""
 
-    def open(self, path: Readable, encoding: str | None) -> OpenedTable:
+    def open(self, path: Readable, options: ReadOptions) -> OpenedTable:
         """Open a file.
 
         Args:
             path: The file, which is there.
-            encoding: Of a text table, when it is known better than its bytes tell.
+            options: What is known of it.
 
         Returns:
             The table, ready to be read.

@@ -10,7 +10,16 @@ from typing import IO, Any
 import pyarrow as pa
 
 from igual.errors import TableError
-from igual.files.formats.base import BatchPart, CleanPart, Format, OpenedTable, TablePart, TextStyle, Writer
+from igual.files.formats.base import (
+    BatchPart,
+    CleanPart,
+    Format,
+    OpenedTable,
+    ReadOptions,
+    TablePart,
+    TextStyle,
+    Writer,
+)
 from igual.files.sources import Readable, open_for_arrow
 
 _ROWS = 1 << 17
@@ -24,7 +33,7 @@ class ParquetFormat:
     is_text = False
     is_packable = False
 
-    def open(self, path: Readable, encoding: str | None) -> OpenedTable:
+    def open(self, path: Readable, options: ReadOptions) -> OpenedTable:
         """Read the schema of a Parquet file."""
         assert isinstance(path, Path)
         file = _open(path)

@@ -16,7 +16,16 @@ import pyarrow.compute as pc
 from igual.errors import OutputError, TableError
 from igual.files.csv_rows import RowStyle, encode_csv, quote_cells
 from igual.files.dialects import Dialect, checked_encoding, establish, first_undecodable, likely_encoding
-from igual.files.formats.base import BatchPart, CleanPart, Format, OpenedTable, TablePart, TextStyle, Writer
+from igual.files.formats.base import (
+    BatchPart,
+    CleanPart,
+    Format,
+    OpenedTable,
+    ReadOptions,
+    TablePart,
+    TextStyle,
+    Writer,
+)
 from igual.files.quotes import count_cells
 from igual.files.sources import Readable
 from igual.files.text_blocks import Spliced, TextBlock, parse_stream, read_blocks
@@ -44,15 +53,15 @@ def read_csv(
     return opened.read(), opened.dialect
 
 
-def _establish(path: Readable, encoding: str | None) -> Dialect:
+def _establish(path: Readable, encoding: str | None, header_row: int | None = None) -> Dialect:
     """How a file is written; all its bytes are looked at where UTF-8 is only supposed."""
-    dialect = establish(path, encoding)
+    dialect = establish(path, encoding, header_row)
     if dialect.encoding != "utf-8" or (bad := first_undecodable(path, "utf-8")) is None:
         return dialect
     likely = likely_encoding(path) if encoding is None and not dialect.bom else None
     if likely is None:
         raise _undecodable(path, "utf-8", f" at offset {bad.offset:,} (byte 0x{bad.byte:02x})")
-    return establish(path, likely)
+    return establish(path, likely, header_row)
 
 
 def _undecodable(path: Readable, encoding: str, where: str) -> TableError:
@@ -119,7 +128,9 @@ def _explain_failure(path: Readable, dialect: Dialect, error: Exception) -> Tabl
     sizes = count_cells(path, dialect.encoding, dialect.delimiter)
     expected = len(dialect.header)
     # In a wider table an empty line is nothing.
-    ragged = np.flatnonzero((sizes != expected) & (sizes > 0))
+    ragged = np.flatnonzero(
+        (sizes != expected) & (sizes > 0) & (np.arange(len(sizes)) >= dialect.skipped_lines)
+    )
     if not len(ragged):
         return TableError(f"{path.name}: {str(error).splitlines()[0][:200]}")
     actual, others = int(sizes[ragged[0]]), len(ragged) - 1
@@ -241,9 +252,10 @@ class TextFormat:
     is_text = True
     is_packable = True
 
-    def open(self, path: Readable, encoding: str | None) -> OpenedTable:
+    def open(self, path: Readable, options: ReadOptions) -> OpenedTable:
         """Establish how a text table is written."""
-        return _open(path, _establish(path, encoding), is_guessed=encoding is None)
+        dialect = _establish(path, options.encoding, options.header_row)
+        return _open(path, dialect, is_guessed=options.encoding is None)
 
     def begin(self, file: IO[bytes], schema: pa.Schema, ending: str, style: TextStyle) -> Writer:
         """Write a text table in the manner of another."""

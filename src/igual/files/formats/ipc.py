@@ -1,0 +1,99 @@
+"""Arrow IPC (.arrow, .feather): files and streams of record batches."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from typing import IO, Any
+
+import pyarrow as pa
+
+from igual.errors import TableError
+from igual.files.formats.base import (
+    BatchPart,
+    CleanPart,
+    Format,
+    OpenedTable,
+    ReadOptions,
+    TablePart,
+    TextStyle,
+    Writer,
+)
+from igual.files.sources import Readable, open_for_arrow
+
+_MAGIC = b"ARROW1"
+
+
+class IpcFormat:
+    """Arrow IPC, which Feather (version 2) is too."""
+
+    endings = (".arrow", ".feather", ".ipc")
+    is_text = False
+    is_packable = False
+
+    def open(self, path: Readable, options: ReadOptions) -> OpenedTable:
+        """Read the schema."""
+        assert isinstance(path, Path)
+        schema = _open(path)[0]
+
+        def parts(places: Sequence[int] | None) -> Iterator[TablePart]:
+            for batch in _open(path)[1]:
+                table = pa.table(batch)
+                # A stranger's file may point beyond its own bytes.
+                table.validate(full=True)
+                yield BatchPart(table)
+
+        return OpenedTable(path, schema, parts)
+
+    def begin(self, file: IO[bytes], schema: pa.Schema, ending: str, style: TextStyle) -> Writer:
+        """Begin a file; what was read from a text table are texts, however they are held here."""
+        is_plain = style.like is not None
+        fields = [_as_text(field) if is_plain else field for field in schema]
+        return _IpcWriter(file, pa.schema(fields, schema.metadata))
+
+
+def _as_text(field: pa.Field) -> pa.Field:
+    return (
+        field.with_type(pa.string())
+        if pa.types.is_dictionary(field.type) and not field.type.ordered
+        else field
+    )
+
+
+class _IpcWriter:
+    def __init__(self, file: IO[bytes], schema: pa.Schema) -> None:
+        self._schema = schema
+        # Each batch may bring a dictionary of its own, which the form for files doesn't allow.
+        has_dictionaries = any(pa.types.is_dictionary(field.type) for field in schema)
+        options = pa.ipc.IpcWriteOptions(unify_dictionaries=False)
+        new = pa.ipc.new_stream if has_dictionaries else pa.ipc.new_file
+        self._writer = new(pa.PythonFile(file, "w"), schema, options=options)
+
+    def prepare(self, clean: CleanPart) -> Any:
+        """Give the rows."""
+        return clean.table().cast(self._schema)
+
+    def write(self, prepared: Any) -> None:
+        """Write rows."""
+        self._writer.write_table(prepared)
+
+    def close(self) -> None:
+        """Write the end."""
+        self._writer.close()
+
+
+def _open(path: Path) -> tuple[pa.Schema, Iterator[pa.RecordBatch]]:
+    file = open_for_arrow(path)
+    try:
+        if file.read(len(_MAGIC)) == _MAGIC:
+            reader = pa.ipc.open_file(open_for_arrow(path))
+            return reader.schema, (reader.get_batch(at) for at in range(reader.num_record_batches))
+        stream = pa.ipc.open_stream(open_for_arrow(path))
+        return stream.schema, iter(stream)
+    except pa.ArrowInvalid as error:
+        raise TableError(
+            f"{path.name} is not an Arrow file (or Feather, version 2), or is damaged: {str(error).splitlines()[0]}"
+        ) from None
+
+
+FORMAT: Format = IpcFormat()

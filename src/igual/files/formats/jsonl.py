@@ -1,0 +1,206 @@
+"""JSON Lines (.jsonl, .ndjson): an object a line."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Sequence
+from typing import IO, Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+from pyarrow import json as arrow_json
+
+from igual.column import TEXT
+from igual.errors import TableError
+from igual.files.formats.base import (
+    BatchPart,
+    CleanPart,
+    Format,
+    OpenedTable,
+    ReadOptions,
+    TablePart,
+    TextStyle,
+    Writer,
+)
+from igual.files.sources import Readable
+from igual.text.cells import print_cells
+
+_BLOCK = 4 << 20
+_LARGEST = (1 << 31) - (1 << 20)
+
+
+class JsonLinesFormat:
+    """JSON Lines. What is nested in a cell stays JSON, as a text."""
+
+    endings = (".jsonl", ".ndjson")
+    is_text = False
+    is_packable = True
+
+    def open(self, path: Readable, options: ReadOptions) -> OpenedTable:
+        """Find the columns: all keys that occur, in order, each of the type that all its cells have."""
+        kinds: dict[str, pa.DataType] = {}
+        nested: dict[str, None] = {}
+        for lines in _blocks(path):
+            for field in _find_fields(path, lines):
+                if pa.types.is_nested(field.type):
+                    nested[field.name] = None
+                kinds[field.name] = _common(kinds.get(field.name, pa.null()), field.type)
+        if not kinds:
+            raise TableError(f"{path.name} is empty: a table needs at least a line with a key")
+        schema = pa.schema(list(kinds.items()))
+        names = ", ".join(map(repr, nested))
+        notes = [f"{path.name}: {names} holds nested values, which are kept as JSON"] if nested else []
+
+        def parts(places: Sequence[int] | None) -> Iterator[TablePart]:
+            for lines in _blocks(path):
+                yield BatchPart(_parse(path, lines, schema))
+
+        return OpenedTable(path, schema, parts, notes=notes)
+
+    def begin(self, file: IO[bytes], schema: pa.Schema, ending: str, style: TextStyle) -> Writer:
+        """Begin a file."""
+        return _JsonLinesWriter(file)
+
+
+def _common(one: pa.DataType, other: pa.DataType) -> pa.DataType:
+    """The type of cells of two types; texts where they are of several kinds, or nested."""
+    if pa.types.is_nested(other) or pa.types.is_temporal(other):
+        return pa.string()
+    if pa.types.is_null(one):
+        return other
+    if pa.types.is_null(other) or one.equals(other):
+        return one
+    numbers = (pa.int64(), pa.float64())
+    return pa.float64() if one in numbers and other in numbers else pa.string()
+
+
+def _blocks(path: Readable) -> Iterator[bytes]:
+    """Whole lines, some at a time."""
+    with path.open("rb") as file:
+        waiting = file.read(3)
+        waiting = b"" if waiting == b"\xef\xbb\xbf" else waiting
+        while more := file.read(_BLOCK):
+            data = waiting + more
+            end = data.rfind(b"\n") + 1
+            if not end and len(data) > _LARGEST:
+                raise TableError(f"{path.name}: a line is longer than {_LARGEST >> 20:,} MiB")
+            if data[:end].strip():
+                yield data[:end]
+            waiting = data[end:]
+        if waiting.strip():
+            yield waiting
+
+
+def _find_fields(path: Readable, lines: bytes) -> pa.Schema:
+    """The keys of some lines, and the types of their cells; those of several kinds are texts."""
+    try:
+        return _read(lines, arrow_json.ParseOptions(unexpected_field_behavior="infer")).schema
+    except pa.ArrowInvalid:
+        rows = _parse_lines(path, lines)
+        names = dict.fromkeys(key for row in rows for key in row)
+        return pa.schema([(name, _kind_of([row.get(name) for row in rows])) for name in names])
+
+
+def _kind_of(cells: Sequence[Any]) -> pa.DataType:
+    if any(isinstance(cell, list | dict) for cell in cells):
+        return pa.list_(pa.null())
+    try:
+        return pa.array(cells).type
+    except (pa.ArrowInvalid, pa.ArrowTypeError, OverflowError):
+        return pa.string()
+
+
+def _parse(path: Readable, lines: bytes, schema: pa.Schema) -> pa.Table:
+    """Parse lines into columns of stated types."""
+    try:
+        return _read(lines, arrow_json.ParseOptions(schema, unexpected_field_behavior="error"))
+    except pa.ArrowInvalid:
+        # A number among texts, or what is nested, is no mistake: it is kept as it is written.
+        rows = _parse_lines(path, lines)
+    columns = [
+        pa.array([_to_cell(row.get(field.name), pa.types.is_string(field.type)) for row in rows], field.type)
+        for field in schema
+    ]
+    return pa.Table.from_arrays(columns, schema=schema)
+
+
+def _read(lines: bytes, options: arrow_json.ParseOptions) -> pa.Table:
+    size = arrow_json.ReadOptions(block_size=len(lines) + 1, use_threads=False)
+    return arrow_json.read_json(pa.BufferReader(lines), size, options)
+
+
+def _to_cell(cell: Any, is_text: bool) -> Any:
+    return json.dumps(cell, ensure_ascii=False) if is_text and not isinstance(cell, str | None) else cell
+
+
+def _parse_lines(path: Readable, lines: bytes) -> list[dict[str, Any]]:
+    return [_parse_line(path, line) for line in lines.split(b"\n") if line.strip()]
+
+
+def _parse_line(path: Readable, line: bytes) -> dict[str, Any]:
+    try:
+        row = json.loads(line)
+    except (ValueError, RecursionError) as error:
+        raise TableError(
+            f"{path.name}, line {_number(path, line):,} is not JSON: {str(error)[:100]}"
+        ) from None
+    if not isinstance(row, dict):
+        raise TableError(
+            f"{path.name}, line {_number(path, line):,} is not an object {{…}}: {line[:60].decode(errors='replace')}"
+        )
+    return row
+
+
+def _number(path: Readable, sought: bytes) -> int:
+    with path.open("rb") as file:
+        return next((number for number, line in enumerate(file, 1) if line.strip() == sought.strip()), 0)
+
+
+class _JsonLinesWriter:
+    """Writes an object a line; missing values are null."""
+
+    def __init__(self, file: IO[bytes]) -> None:
+        self._file = file
+
+    def prepare(self, clean: CleanPart) -> Any:
+        """Turn rows into lines: each distinct cell is written once."""
+        table = clean.table()
+        glue, pieces = pa.scalar("", TEXT), []
+        for number, name in enumerate(table.column_names):
+            lead = f"{', ' if number else '{'}{json.dumps(name, ensure_ascii=False)}: "
+            pieces += [pa.scalar(lead, TEXT), _write_cells(table.column(number).combine_chunks())]
+        lines = pc.binary_join_element_wise(*pieces, pa.scalar("}\n", TEXT), glue)
+        whole = lines.combine_chunks() if isinstance(lines, pa.ChunkedArray) else lines
+        ends = np.frombuffer(whole.buffers()[1], np.int64)[[whole.offset, whole.offset + len(whole)]]
+        return whole.buffers()[2].slice(ends[0], ends[1] - ends[0]) if len(whole) else b""
+
+    def write(self, prepared: Any) -> None:
+        """Write lines."""
+        self._file.write(prepared)
+
+    def close(self) -> None:
+        """Nothing is left to write."""
+
+
+def _write_cells(cells: pa.Array) -> pa.Array:
+    kind = cells.type
+    if pa.types.is_integer(kind) or pa.types.is_boolean(kind):
+        return cells.cast(TEXT).fill_null("null")
+    if not pa.types.is_dictionary(kind):
+        cells = (
+            cells.dictionary_encode()
+            if not pa.types.is_nested(kind)
+            else print_cells(cells).dictionary_encode()
+        )
+    written = [json.dumps(_to_json(cell), ensure_ascii=False) for cell in cells.dictionary.to_pylist()]
+    return pa.array(written, TEXT).take(cells.indices).fill_null("null")
+
+
+def _to_json(cell: Any) -> Any:
+    if isinstance(cell, float) and cell != cell:
+        return None
+    return cell if isinstance(cell, str | int | float | bool | None) else str(cell)
+
+
+FORMAT: Format = JsonLinesFormat()

@@ -1,0 +1,313 @@
+"""Table files of every kind, compressed or not, one or several, from standard input and to standard output."""
+
+from __future__ import annotations
+
+import datetime as dt
+import gzip
+import io
+import json
+import os
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pandas as pd
+import pyarrow as pa
+import pytest
+from openpyxl import Workbook
+from pyarrow import parquet
+
+import igual
+from igual.files.formats.base import ReadOptions
+from igual.files.streams import CleanTable, count_table
+from igual.files.tables import open_table_file, read_table, write_table, writing_table
+from igual.files.text_blocks import TextBlock, read_blocks
+from tests.conftest import Run
+
+Write = Callable[[str, str | bytes], Path]
+
+BOOK = 'igual = 1\n[[rule]]\ncolumn = "t"\ndo = "spacing"\n[[rule]]\ncolumn = "t"\ndo = "extract"\npattern = "^(.)"\ninto = "first"\n'
+ENDINGS = (
+    ".csv",
+    ".tsv",
+    ".csv.gz",
+    ".csv.zst",
+    ".jsonl",
+    ".jsonl.gz",
+    ".parquet",
+    ".arrow",
+    ".feather",
+    ".xlsx",
+)
+TABLE = pa.table(
+    {
+        "t": ["a  b", " x", 'q"', None, "a  b", "l\n1"],
+        "n": ["1", "2", "3", "4", "5", "007"],
+        "o": list("uvwxyz"),
+    }
+)
+
+
+@pytest.mark.parametrize("source", ENDINGS)
+def test_every_kind_is_read_and_gives_the_same_clean_table(
+    run: Run, tmp_path: Path, write: Write, source: str
+) -> None:
+    write_table(TABLE, tmp_path / f"in{source}", source)
+    write("b.toml", BOOK)
+    for target in (".csv", ".parquet", ".jsonl.zst", ".xlsx"):
+        done = run(f"apply b.toml in{source} --out out{target}")
+        assert done.returncode == 0, done.stderr
+        clean = read_table(tmp_path / f"out{target}").to_pydict()
+        assert [text or None for text in clean["t"]] == ["a b", "x", 'q"', None, "a b", "l 1"]
+        assert clean["n"] == ["1", "2", "3", "4", "5", "007"]
+        assert [text or None for text in clean["first"]] == ["a", "x", "q", None, "a", "l"]
+
+
+@pytest.mark.parametrize("ending", ENDINGS)
+def test_the_same_table_gives_the_same_bytes(tmp_path: Path, ending: str) -> None:
+    for name in ("one", "other"):
+        write_table(TABLE, tmp_path / name, ending)
+    if ending != ".xlsx":
+        assert (tmp_path / "one").read_bytes() == (tmp_path / "other").read_bytes()
+
+
+def test_types_survive_where_the_format_has_them(run: Run, tmp_path: Path, write: Write) -> None:
+    table = pa.table(
+        {
+            "t": pa.array(["a ", "b", None]),
+            "i": pa.array([1, None, 3], pa.int8()),
+            "d": pa.array([dt.date(2024, 5, 31), None, None]),
+            "x": pa.array([1.5, None, -0.0]),
+            "l": pa.array([[1], None, []]),
+            "k": pa.array(["u", "v", "u"], pa.large_string()),
+        }
+    )
+    write("b.toml", 'igual = 1\n[[rule]]\ncolumns = ["t", "i"]\ndo = "spacing"\n')
+    for ending in (".parquet", ".arrow"):
+        write_table(table, tmp_path / f"in{ending}", ending)
+        assert run(f"apply b.toml in{ending} --out out{ending}").returncode == 0
+        clean = read_table(tmp_path / f"out{ending}")
+        assert clean.schema.equals(table.schema)
+        assert clean.drop_columns(["t"]).equals(table.drop_columns(["t"]))
+
+
+def test_blocks_and_the_parser_give_the_same_bytes(tmp_path: Path) -> None:
+    """What is exchanged without a parser is what a parser would have given."""
+    book = igual.Rulebook(
+        [igual.rules.Spacing(column="b"), igual.rules.Replace(column="c", pairs={"x": 'q"'}, into="new")]
+    )
+    for content in (
+        b"a,b,c\n1, x ,x\n2,y  z,\n",
+        b'"a","b","c"\n"1"," x ","x"\n"2","y  z",""\n',
+        b"a;b;c\r\n1; x ;x\r\n2;;z\r\n",
+        b'a,b,c\n1,"x, ",x\n"2",y  z,"a ""b"""\n',
+        b"a,b,c\n\n1, x ,x\n\n2,,\n",
+    ):
+        raw = tmp_path / "raw.csv"
+        raw.write_bytes(content)
+        made = []
+        opened = open_table_file(raw)
+        assert opened.otherwise is not None
+        for way in (opened, opened.otherwise):
+            counted = count_table(way, [[1], [2]])
+            account = book.run(counted.source)
+            clean = CleanTable(counted, [trail.clean_column for trail in account.trails.values()])
+            with writing_table(tmp_path / "clean.csv", ".csv", clean.schema) as writer:
+                clean.write(writer)
+            made.append((tmp_path / "clean.csv").read_bytes())
+        assert made[0].replace(b"\r\n", b"\n") == made[1].replace(b"\r\n", b"\n")
+        assert b'q""' in made[0]
+
+
+def test_blocks_of_any_size_hold_the_same_rows(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    rows = "".join(f'{number},"a,{number}","line\n{number}"\r\n' for number in range(200))
+    path = tmp_path / "t.csv"
+    path.write_bytes(f"a,b,c\r\n{rows}".encode())
+    whole = read_table(path)
+    dialect = open_table_file(path).dialect
+    assert dialect is not None
+    monkeypatch.setattr("igual.files.text_blocks.BLOCK", 37)
+    blocks = list(read_blocks(path, dialect))
+    assert len(blocks) > 50
+    assert all(isinstance(block, TextBlock) for block in blocks)
+    assert pa.concat_tables([block.table() for block in blocks]).equals(whole)
+
+
+def test_several_files_are_one_table(run: Run, tmp_path: Path, write: Write) -> None:
+    write("m1.csv", "t,n\na,1\nb,2\n")
+    write("m2.csv", "t,n\na,3\n")
+    (tmp_path / "m3.csv.gz").write_bytes(gzip.compress(b"t,n\nc,4\n"))
+    assert run("tally m*.csv m3.csv.gz -c t --distinct").stdout.split() == ["a", "b", "c"]
+    by = run("tally m*.csv -c t --by source_file --source-file --json")
+    assert json.loads(by.stdout)["by"] == ["source_file"]
+    write("b.toml", 'igual = 1\n[[rule]]\ncolumn = "t"\ndo = "case"\nstyle = "upper"\n')
+    assert run("apply b.toml m1.csv m2.csv --source-file --out out.csv").returncode == 0
+    assert (tmp_path / "out.csv").read_text() == "t,n,source_file\nA,1,m1.csv\nB,2,m1.csv\nA,3,m2.csv\n"
+    write("x.csv", "t,m\na,1\n")
+    refused = run("survey m1.csv x.csv")
+    assert (refused.returncode, "x.csv: column 2 is 'm'; in m1.csv it is 'n'" in refused.stderr) == (2, True)
+    assert "no file has such a name" in run("survey z*.csv").stderr
+    assert "is one of the inputs" in run("apply b.toml m1.csv m2.csv --out m2.csv").stderr
+    write("with.csv", "t,source_file\na,1\n")
+    assert "has a column 'source_file' already" in run("survey with.csv --source-file").stderr
+
+
+@pytest.mark.parametrize("ending", [".csv", ".csv.gz", ".jsonl", ".parquet", ".arrow", ".xlsx"])
+def test_standard_input_and_output(tmp_path: Path, write: Write, ending: str) -> None:
+    import subprocess
+    import sys
+
+    write_table(TABLE, tmp_path / "in", ending)
+    write("b.toml", BOOK)
+    command = [sys.executable, "-m", "igual", "apply", "b.toml", "-", "--out", "-"]
+    done = subprocess.run(command, cwd=tmp_path, input=(tmp_path / "in").read_bytes(), capture_output=True)
+    assert done.returncode == 0, done.stderr
+    assert done.stdout.splitlines()[:2] == [b"t,n,o,first", b"a b,1,u,a"]
+    assert b"What each rule changed" in done.stderr
+    packed = subprocess.run(
+        [*command, "--out-format", "parquet"],
+        cwd=tmp_path,
+        input=(tmp_path / "in").read_bytes(),
+        capture_output=True,
+    )
+    assert parquet.read_table(io.BytesIO(packed.stdout)).column_names == ["t", "n", "o", "first"]
+    nothing = subprocess.run(command, cwd=tmp_path, input=b"", capture_output=True)
+    assert (nothing.returncode, nothing.stdout) == (2, b"")
+    assert b"standard input is empty" in nothing.stderr
+
+
+def test_first_lines_that_are_no_header(run: Run, write: Write) -> None:
+    write("stated.csv", "sep=|\na|b\n1|2,3\n")
+    assert run("tally stated.csv -c b --distinct").stdout == "2,3\n"
+    write("titled.csv", 'The "register"\nof 2024\na,b\n1,2\n')
+    assert run("tally titled.csv -c b --header-row 3 --distinct").stdout == "2\n"
+    assert "row 9: no column names were found" in run("survey titled.csv --header-row 9").stderr
+
+
+def make_workbook(path: Path) -> None:
+    book = Workbook()
+    sheet: Any = book.active
+    sheet.title = "Notes"
+    sheet["B4"], sheet["C4"], sheet["B5"], sheet["C5"] = "site", "day", 7, dt.datetime(2024, 5, 31)
+    sheet["B6"] = "=1+1"
+    sheet["C6"] = "#DIV/0!"
+    sheet["C6"].data_type = "e"
+    sheet["B7"], sheet["D7"] = True, "beside"
+    sheet.merge_cells("B8:C8")
+    sheet["B8"] = "merged"
+    book.create_sheet("Codes").append(["code", "label"])
+    book["Codes"].append([1, "good"])
+    book.create_sheet("Secret").sheet_state = "hidden"
+    book.save(path)
+
+
+def test_workbooks_say_what_is_not_plain(run: Run, tmp_path: Path) -> None:
+    make_workbook(tmp_path / "w.xlsx")
+    done = run("survey w.xlsx --json")
+    names = [column["column"] for column in json.loads(done.stdout)["columns"]]
+    assert names == ["column 1", "site", "day", "column 4"]
+    done = run("tally w.xlsx -c site --distinct --sort value")
+    assert done.stdout.split() == ["7", "merged", "true"]
+    for said in (
+        "w.xlsx has 2 sheets; 'Notes' was read: --sheet names another ('Codes')",
+        "has an area of merged cells",
+        "1 formula has no value",
+        "1 cell holds an error",
+        "the table starts in row 4",
+        "2 columns have no name in row 4",
+    ):
+        assert said in run("survey w.xlsx").stderr
+    for sheet in ("Codes", "2"):
+        assert run(f"tally w.xlsx -c code --sheet {sheet} --distinct").stdout == "1\n"
+    assert "has no sheet 'Code'; did you mean 'Codes'?" in run("survey w.xlsx --sheet Code").stderr
+    assert run("tally w.xlsx -c day --header-row 4 --distinct").stdout.split() == ["2024-05-31"]
+
+
+def test_a_million_empty_rows_are_none(run: Run, tmp_path: Path) -> None:
+    book = Workbook()
+    sheet: Any = book.active
+    sheet.append(["a"])
+    sheet.append(["x"])
+    book.save(tmp_path / "plain.xlsx")
+    rows = b"".join(b'<row r="%d" s="1"/>' % number for number in range(3, 1_048_577))
+    with (
+        zipfile.ZipFile(tmp_path / "plain.xlsx") as plain,
+        zipfile.ZipFile(tmp_path / "w.xlsx", "w", 8) as made,
+    ):
+        for part in plain.infolist():
+            content = plain.read(part)
+            made.writestr(part.filename, content.replace(b"</sheetData>", rows + b"</sheetData>"))
+    done = run("survey w.xlsx")
+    assert "w.xlsx: 1 row, 1 column" in done.stdout
+
+
+def test_texts_stay_texts_in_spreadsheets(run: Run, tmp_path: Path, write: Write) -> None:
+    write("t.csv", "t,n\n=1+1,007\n'x,1e5\n")
+    write("b.toml", 'igual = 1\n[[rule]]\ncolumn = "t"\ndo = "spacing"\n')
+    assert run("apply b.toml t.csv --out o.xlsx").returncode == 0
+    frame = pd.read_excel(tmp_path / "o.xlsx", dtype=object, engine="openpyxl")
+    assert frame.to_numpy().tolist() == [["=1+1", "007"], ["'x", "1e5"]]
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "said"),
+    [
+        ("t.jsonl", b'{"a": 1}\n[1]\n', "t.jsonl, line 2 is not an object"),
+        ("t.jsonl", b'{"a": 1}\nnonsense\n', "t.jsonl, line 2 is not JSON"),
+        ("t.jsonl", b"\n", "t.jsonl is empty"),
+        ("t.csv.gz", gzip.compress(b"a,b\n" + os.urandom(500).hex().encode())[:-20], "cut off"),
+        ("t.csv.gz", b"a,b\n1,2\n", "can't be unpacked"),
+        (
+            "t.csv.gz",
+            gzip.compress(b"a,b\n" + b"1,2\n" * (1 << 28)),
+            "unpacks to more than 400 times its size",
+        ),
+        ("t.csv.zst", b"(\xb5/\xfd\x00", "can't be unpacked"),
+        ("t.parquet", b"PAR1aaaa", "is not a Parquet file, or is damaged"),
+        ("t.arrow", b"ARROW1\x00\x00aaaaaaaaaaaaaaaa", "is not an Arrow file"),
+        ("t.feather", b"FEA1aaaa", "is not an Arrow file"),
+        ("t.ods", b"PK\x03\x04", "is not a spreadsheet (.ods), or is damaged"),
+        ("t.parquet.gz", b"", "can't read this kind of file"),
+    ],
+    ids=range(12),
+)
+def test_damaged_files(run: Run, tmp_path: Path, name: str, content: bytes, said: str) -> None:
+    (tmp_path / name).write_bytes(content)
+    done = run(f"survey {name}")
+    assert (done.returncode, said in done.stderr) == (2, True), done.stderr
+    assert done.stderr.count("\n") <= 2
+
+
+def test_json_lines_that_differ(run: Run, tmp_path: Path, write: Write) -> None:
+    write("t.jsonl", '{"a": 1, "b": {"x": 1}}\n\n{"a": "é", "c": [1, 2]}\n{"d": "2024-05-31T00:00:00"}\n')
+    done = run("survey t.jsonl")
+    assert "t.jsonl: 'b', 'c' holds nested values, which are kept as JSON" in done.stderr
+    assert read_table(tmp_path / "t.jsonl").to_pydict() == {
+        "a": ["1", "é", None],
+        "b": ['{"x": 1}', None, None],
+        "c": [None, "[1, 2]", None],
+        "d": [None, None, "2024-05-31T00:00:00"],
+    }
+
+
+def test_a_file_that_changes_between_the_passes(tmp_path: Path) -> None:
+    path = tmp_path / "t.csv"
+    path.write_text("t\na \n")
+    book = igual.Rulebook([igual.rules.Spacing(column="t")])
+    for changed in ("t\na \nb\n", "t\nc \n"):
+        path.write_text("t\na \n")
+        counted = count_table(open_table_file(path), [[0]])
+        account = book.run(counted.source)
+        clean = CleanTable(counted, [trail.clean_column for trail in account.trails.values()])
+        path.write_text(changed)
+        with (
+            pytest.raises(igual.TableError, match="changed while it was read"),
+            writing_table(tmp_path / "out.csv", ".csv", clean.schema) as writer,
+        ):
+            clean.write(writer)
+
+
+def test_options_that_a_format_does_not_need_do_no_harm(tmp_path: Path) -> None:
+    write_table(TABLE, tmp_path / "t.parquet", ".parquet")
+    assert open_table_file(tmp_path / "t.parquet", ReadOptions("cp1252", "x", 1)).names == ["t", "n", "o"]
