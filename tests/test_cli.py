@@ -138,7 +138,7 @@ def test_check_is_a_gate(run: Run, trees: Path, write: Write) -> None:
     ("line", "said"),
     [
         ("surve trees.csv", "No such command 'surve'"),
-        ("survey", "Missing argument 'TABLE'"),
+        ("survey", "Missing argument 'TABLE...'"),
         ("survey tree.csv", "tree.csv: there is no such file; did you mean 'trees.csv'?"),
         ("survey .", ". is a folder"),
         ("survey empty.csv", "empty.csv is empty"),

@@ -73,7 +73,7 @@ def test_cells_of_a_workbook_are_texts(tmp_path: Path, run: Run) -> None:
     assert frame is None
     (tmp_path / "b.toml").write_text('igual = 1\n[[rule]]\ncolumn = "a"\ndo = "spacing"\n')
     assert run(f"apply b.toml {path.name} --out out.csv").returncode == 0
-    assert (tmp_path / "out.csv").read_text() == "a,b,column 3\n7,2,TRUE\n2024-05-31,2.5,\n"
+    assert (tmp_path / "out.csv").read_text() == "a,b,column 3\n7,2,true\n2024-05-31,2.5,\n"
     laughs = '<!DOCTYPE x [<!ENTITY a "ha"><!ENTITY b "&a;&a;&a;&a;">]>'
     with zipfile.ZipFile(path) as made:
         parts = {name: made.read(name).decode() for name in made.namelist()}

@@ -29,7 +29,7 @@ FLOORS = (
     ("looking",),
     ("runs",),
     ("report",),
-    ("engines.sql", "files"),
+    ("engines.sql", "engines.readers", "engines.spark", "files"),
     ("api", "similarity", ""),
     ("cli", "demo", "__main__"),
 )
@@ -40,6 +40,8 @@ UPWARDS = {
     ("lists.reference_list", "files.skos"),
     ("rulings", "files.rulings"), ("rulings", "files.sheets"), ("rulings", "runs.review"), ("rulings", "runs.rulebook"),
     ("runs.crosswalk", "files.crosswalks"), ("runs.outcome", "files.sheets"), ("runs.rulebook", "files.rulebooks"),
+    ("runs.rulebook", "files.applying"), ("runs.rulebook", "files.formats.base"),
+    ("engines.base", "engines.readers"), ("engines.base", "engines.spark"),
 }  # fmt: skip
 CORE = FLOORS[:8]
 

@@ -296,7 +296,7 @@ def test_what_a_spreadsheet_did_to_values_is_put_right_or_said(tmp_path: Path) -
     sheet.save(path)
     review = igual.Rulings().review(path, book)
     assert review.refused[["row", "why"]].values.tolist() == [
-        [2, "the value was turned into a int (71); write it as a text"], [4, "there is no value"],
+        [2, "the value was turned into a number (71); write it as a text"], [4, "there is no value"],
     ]  # fmt: skip
 
 

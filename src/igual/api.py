@@ -39,7 +39,7 @@ def survey(table: Any) -> Survey:
     hold no texts are counted, but not searched for oddities.
 
     Args:
-        table: A pandas DataFrame, an Arrow table, or a dict of column names and sequences.
+        table: A table of any kind that `Rulebook.apply` takes.
 
     Returns:
         The survey.
@@ -53,7 +53,7 @@ def survey(table: Any) -> Survey:
         >>> look.oddities[["oddity", "rows"]].to_dict("list")
         {'oddity': ['spaces at the ends', 'differ only in case', 'differ only in spacing'], 'rows': [1, 2, 2]}
     """
-    source = open_table(table)
+    source = open_table(table).gather(lambda names: [[name] for name in names])
     return survey_columns((name, source.any_column(place)) for place, name in enumerate(source.names))
 
 

@@ -85,6 +85,7 @@ def apply(
                igual apply trees.toml trees.csv --out clean.csv --open open.xlsx --record run.json
     """
     from igual.cli._loading import apply_files
+    from igual.files.applying import make_clean
     from igual.files.tables import is_text_ending
     from igual.runs.hints import find_hints
 
@@ -96,7 +97,7 @@ def apply(
     endings = _check_endings(named, out_format)
     book, counted, account = apply_files(rulebook, table, allow_outside, only)
     escapes_table = escape_formulas and "out" in named and is_text_ending(endings["out"])
-    clean, restyled = _make_clean(book, counted, account, endings.get("out"), escapes_table)
+    clean, restyled = make_clean(book, counted, account, endings.get("out"), is_guarded=escapes_table)
     run = _Run(rulebook, book, counted, account, clean, restyled)
     _write_outputs(run, named, endings, _TextStyle(escape_formulas, out_encoding), force)
     hints = find_hints(account)
@@ -162,26 +163,6 @@ def _json_ending(path: str) -> str:
     if not path.lower().endswith(".json"):
         raise click.UsageError(f"{path}: a record ends with .json")
     return ".json"
-
-
-def _make_clean(
-    book: Rulebook, counted: CountedTable, account: Account, ending: str | None, is_guarded: bool
-) -> tuple[CleanTable, list[RestyledHeader]]:
-    """The clean table, ready to be written, and its column names before and after."""
-    from igual.engines import OutputType
-    from igual.files.streams import CleanTable
-    from igual.files.tables import is_text_ending
-    from igual.looking.headers import restyle_headers
-
-    columns = [trail.clean_column for trail in account.trails.values()]
-    if ending is not None and is_text_ending(ending):
-        # A text table has the numbers as the trail shows them, digit for digit.
-        columns = [
-            column if column.output.order else column._replace(output=OutputType()) for column in columns
-        ]
-    clean = CleanTable(counted, columns, is_guarded=is_guarded)
-    restyled = restyle_headers(clean.names, book.headers) if book.headers else []
-    return clean.rename([header.clean for header in restyled]) if restyled else clean, restyled
 
 
 def _refuse_to_replace(run: _Run, named: Mapping[str, str], endings: Mapping[str, str]) -> None:

@@ -20,11 +20,12 @@ class ArrowEngine:
 
     def names(self, table: pa.Table) -> list[str]:
         """List the column names, in order."""
-        return list(table.column_names)
+        return list(table.schema.names)
 
     def column(self, table: pa.Table, position: int) -> Column:
         """Encode a column."""
-        return encode_cells(table.column(position))
+        given = table.column(position)
+        return encode_cells(given if isinstance(given, pa.ChunkedArray) else pa.chunked_array([given]))
 
     def rename(self, table: pa.Table, names: Sequence[str]) -> pa.Table:
         """Give the same table other column names."""
@@ -32,6 +33,11 @@ class ArrowEngine:
 
     def rebuild(self, table: pa.Table, columns: Sequence[CleanColumn]) -> pa.Table:
         """Put the clean columns in their places, and new ones at the end."""
+        if isinstance(table, pa.RecordBatch):
+            whole = self.rebuild(pa.table(table), columns).combine_chunks()
+            return pa.RecordBatch.from_arrays(
+                [_first_chunk(column) for column in whole.columns], schema=whole.schema
+            )
         names = self.names(table)
         for clean in columns:
             if clean.name in names:
@@ -51,6 +57,10 @@ _EXACT_DIGITS = 15
 
 def _is_text(kind: pa.DataType) -> bool:
     return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind) or pa.types.is_string_view(kind))
+
+
+def _first_chunk(column: pa.ChunkedArray) -> pa.Array:
+    return column.chunk(0) if column.num_chunks else pa.array([], column.type)
 
 
 def encode_cells(cells: pa.ChunkedArray) -> Column:

@@ -7,8 +7,8 @@ finds its combination again.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -126,6 +126,9 @@ def _encode_part(cells: pa.Array | pa.ChunkedArray) -> _Encoded:
     held = chunks.type.value_type if pa.types.is_dictionary(chunks.type) else chunks.type
     if pa.types.is_nested(held) or pa.types.is_float16(held):
         chunks = pa.chunked_array([print_cells(chunk) for chunk in chunks.chunks], pa.large_string())
+    if pa.types.is_string_view(chunks.type):
+        # Arrow's kernels don't take views.
+        chunks = chunks.cast(pa.large_string())
     distinct, codes = encode(chunks)
     if pa.types.is_dictionary(chunks.type):
         # A dictionary made elsewhere may hold a cell twice.
@@ -259,3 +262,35 @@ def to_source(
     for group, combinations in zip(groups, counted, strict=True):
         columns |= zip(group, combinations.to_columns(), strict=True)
     return Source(None, CountedColumns(names, columns))
+
+
+@dataclass(frozen=True, eq=False)
+class ElsewhereSource(Source):
+    """A table whose rows are never held.
+
+    Attributes:
+        groups: The columns that were counted together.
+        counted: The combinations that occur in each group.
+        columns: The columns that were counted, by name.
+    """
+
+    groups: Sequence[Sequence[str]] = ()
+    counted: Sequence[Combinations] = ()
+    columns: Mapping[str, Column] = field(default_factory=dict)
+
+    def gather(self, group: Callable[[Sequence[str]], Sequence[Sequence[str]]]) -> ElsewhereSource:
+        """Count the columns that are needed; see `Source.gather`."""
+        groups = group(self.names)
+        counted = self.engine.count(self.table, groups)
+        columns: dict[str, Column] = {}
+        for names, combinations in zip(groups, counted, strict=True):
+            columns |= zip(names, combinations.to_columns(), strict=True)
+        return replace(self, groups=groups, counted=counted, columns=columns)
+
+    def any_column(self, position: int) -> Column:
+        """Give a column that was counted."""
+        return self.columns[self.names[position]]
+
+    def rebuild(self, columns: Sequence[CleanColumn]) -> Any:
+        """Join the clean columns to the rows; see `Source.rebuild`."""
+        return self.engine.join(self.table, self.groups, self.counted, columns)

@@ -208,7 +208,7 @@ def _answer(number: int, cells: dict[str, Any]) -> Answer:
         texts[name] = unguarded(text)
         if not isinstance(cell, str | None) and name in ("value", "ruling") and text:
             kind = (
-                "true or false" if isinstance(cell, bool) else type(cell).__name__.replace("datetime", "date")
+                "true or false" if isinstance(cell, bool) else "number" if isinstance(cell, float) else "date"
             )
             if name == "value" and not cells.get("shown"):
                 wrong = f"the value was turned into a {kind} ({text}); write it as a text"

@@ -147,14 +147,17 @@ def _refuse_vast_sheet(name: str, content: bytes) -> None:
         raise TableError(f"{name} has a sheet that is written in no usual way; save it again, or as CSV")
     repeated = [int(times) for times in _REPEATED.findall(content)]
     rows = columns = 0
-    for attributes in _CELL.findall(content):
-        if place := _PLACE.search(attributes):
+    unplaced = []
+    for cell in _CELL.finditer(content):
+        if place := _PLACE.search(cell[1] or b""):
             rows, columns = max(rows, int(place[2])), max(columns, _column_number(place[1]))
-    # Cells that don't say where they are stand behind one another.
-    starts = np.array([found.start() for found in _ROW.finditer(content)] or [0], np.int64)
-    cells = np.array([found.start() for found in _CELL.finditer(content)], np.int64)
-    if len(cells) and rows == 0:
-        rows, columns = len(starts), int(np.bincount(np.searchsorted(starts, cells)).max())
+        else:
+            unplaced.append(cell.start())
+    if unplaced:
+        # Cells that don't say where they are stand behind one another.
+        starts = np.array([found.start() for found in _ROW.finditer(content)] or [0], np.int64)
+        per_row = np.bincount(np.searchsorted(starts, np.array(unplaced, np.int64)))
+        rows, columns = max(rows, len(starts)), max(columns, int(per_row.max()))
     filled = [times for times in repeated if times < 1 << 14]
     if rows > 1_048_576 or columns > 16_384 or rows * columns > _MOST_CELLS or sum(filled) > _MOST_CELLS:
         raise TableError(

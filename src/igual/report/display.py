@@ -42,7 +42,7 @@ def view(result: Any) -> RenderableType:
 
 
 view.register(Survey, views.survey_view)
-view.register(Outcome, lambda outcome: views.outcome_view(outcome.account, outcome.hints))
+view.register(Outcome, lambda outcome: views.outcome_view(outcome.account, outcome.hints, outcome.ran_inside))
 view.register(Preview, lambda preview: views.preview_view(preview.rules, plain=True))
 view.register(Matches, matching_views.matches_view)
 view.register(Lookalikes, lambda lookalikes: matching_views.lookalikes_view(lookalikes.members))

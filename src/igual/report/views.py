@@ -275,9 +275,18 @@ def _marked(change: Change, plain: bool) -> tuple[Cell, Cell, Cell]:
     return sides[0], "→", sides[1]
 
 
-def outcome_view(account: Account, hints: Sequence[Hint]) -> RenderableType:
+def outcome_view(account: Account, hints: Sequence[Hint], ran_inside: Sequence[str] = ()) -> RenderableType:
     """The whole account: effects, unknown values, hints."""
     parts = [effects_view(account)]
+    if ran_inside:
+        names = ", ".join(str(draw_value(name)) for name in ran_inside)
+        parts.insert(
+            0,
+            Text(
+                f"{names}: more distinct values than the driver takes. The rules ran inside the executors; this "
+                "account is of a sample of the rows.\n"
+            ),
+        )
     if account.unknown:
         parts.append(unknown_view(account))
     if account.open:

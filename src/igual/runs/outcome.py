@@ -27,11 +27,14 @@ class Outcome(Displayed):
         account: The account as named tuples, for programs.
         table: The clean table, of the same kind as what came in.
         restyled: The column names before and after, where the rulebook restyles them.
+        ran_inside: Columns with more distinct values than can be held in one place: the rules ran where the rows are,
+            and the account is of a sample of them.
     """
 
     account: Account
     table: Any
     restyled: Sequence[RestyledHeader] = ()
+    ran_inside: tuple[str, ...] = ()
 
     @cached_property
     def hints(self) -> list[Hint]:

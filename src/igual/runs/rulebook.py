@@ -5,9 +5,13 @@ from __future__ import annotations
 import os
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, NamedTuple
+
+import pyarrow as pa
 
 from igual.engines import Source, open_table
+from igual.engines.arrow import encode_cells
+from igual.engines.base import OutgrowsDriverError
 from igual.errors import RulebookError, error_context
 from igual.lists import SHELVES, Codebook, PairList, ReferenceList, Shelf
 from igual.looking.headers import restyle_headers
@@ -20,6 +24,10 @@ from igual.runs.outcome import Outcome
 from igual.runs.plan import Plan
 from igual.runs.trail import ColumnTrail
 from igual.text.casing import Style
+from igual.text.cells import write_cells
+
+# What the account is made of where the distinct values are more than can be held.
+_SAMPLE_ROWS = 100_000
 
 
 @dataclass(frozen=True, repr=False)
@@ -128,7 +136,9 @@ class Rulebook:
         Missing values stay missing, and columns that no rule names come out as they came in.
 
         Args:
-            table: A pandas DataFrame, an Arrow table, or a dict of column names and sequences.
+            table: A pandas or polars DataFrame, an Arrow table, whatever gives an Arrow C stream, or a dict of column
+                names and sequences. Of a record batch reader, a polars LazyFrame or a Spark DataFrame the rows are
+                never held: what occurs in the columns is counted, and what came of it is joined to the rows.
             only: Apply the first so many rules, to see how far they get.
 
         Returns:
@@ -136,16 +146,82 @@ class Rulebook:
 
         Raises:
             RulebookError: Where a rule names a column the table doesn't have.
-            TableError: Where such a column holds anything but texts.
+            TableError: Where the cells of such a column can't be read as values.
         """
+        book = self.with_first_rules(only)
         source = open_table(table)
-        account = self.with_first_rules(only).run(source)
+        try:
+            source = source.gather(lambda names: book.group_columns(book.source_columns(names)))
+        except OutgrowsDriverError as error:
+            return book._apply_inside(source, error.columns)
+        account = book.run(source)
         rebuilt = source.rebuild([trail.clean_column for trail in account.trails.values()])
         if self.headers is None:
             return Outcome(account, rebuilt)
         restyled = restyle_headers(source.engine.names(rebuilt), self.headers)
         names = [header.clean for header in restyled]
         return Outcome(account, source.engine.rename(rebuilt, names), restyled)
+
+    def apply_file(
+        self,
+        source: str | os.PathLike[str] | Sequence[str | os.PathLike[str]],
+        target: str | os.PathLike[str],
+        *,
+        encoding: str | None = None,
+        sheet: str | None = None,
+        header_row: int | None = None,
+        out_encoding: str | None = None,
+        force: bool = False,
+    ) -> Outcome:
+        r"""Apply the rules to a table file of any size and write the clean table to another.
+
+        The file is read twice; no more of it is held than a few of its parts and the distinct values of the columns
+        that the rules read.
+
+        Args:
+            source: The file (.csv, .tsv, .jsonl, .parquet, .arrow, .xlsx, .ods; texts also as .gz or .zst), or several
+                with the same columns.
+            target: The file to write; the ending tells which kind.
+            encoding: Of a text table, when it is known better than its bytes tell.
+            sheet: Of a workbook: the name of the sheet, or its number from 1.
+            header_row: The row that has the column names, from 1.
+            out_encoding: Of a text table that is written; None is UTF-8.
+            force: Replace whatever stands at `target`, except for the source.
+
+        Returns:
+            An `Outcome` whose `table` is None.
+
+        Raises:
+            RulebookError: As for `apply`.
+            TableError: Where the file can't be read, or changes meanwhile.
+            OutputError: Where the clean table can't be written; then nothing is left of it.
+
+        Example:
+            >>> import igual, tempfile, pathlib
+            >>> folder = pathlib.Path(tempfile.mkdtemp())
+            >>> _ = (folder / "raw.csv").write_text("species\n NORWAY  maple\n")
+            >>> book = igual.Rulebook([igual.rules.Case(column="species", style="sentence")])
+            >>> _ = book.apply_file(folder / "raw.csv", folder / "clean.csv")
+            >>> (folder / "clean.csv").read_text()
+            'species\n Norway  maple\n'
+        """
+        from igual.files.applying import apply_file
+        from igual.files.formats.base import ReadOptions
+
+        options = ReadOptions(encoding, sheet, header_row)
+        return apply_file(self, source, target, options, out_encoding, force=force)
+
+    def _apply_inside(self, source: Source, columns: Sequence[str]) -> Outcome:
+        """Apply the rules where the rows are, and account for a sample of them.
+
+        Every rule gives the same for the same value, whatever stands in other rows.
+        """
+        some = source.engine.sample(source.table, _SAMPLE_ROWS)
+        outcome = self.apply(some)
+        # Labels have no order there, and a number's type doesn't depend on the values of a batch.
+        like = pa.schema([_plain_field(field) for field in outcome.table.schema])
+        rebuilt = source.engine.map_batches(source.table, _Inside(self, like), like)
+        return Outcome(outcome.account, rebuilt, outcome.restyled, ran_inside=tuple(columns))
 
     def with_first_rules(self, only: int | None) -> Rulebook:
         """Give the rulebook with its first rules, and no checks.
@@ -262,6 +338,33 @@ class Rulebook:
         groups = {id(group): group for group in group_of.values()}
         grouped = ([name for name in names if name in group] for group in groups.values())
         return [group for group in grouped if group]
+
+
+class _Inside(NamedTuple):
+    """A rulebook on its way to where the rows are."""
+
+    book: Rulebook
+    like: pa.Schema
+
+    def __call__(self, table: pa.Table) -> pa.Table:
+        made = self.book.apply(table).table
+        columns = [
+            column if column.type == field.type else _as_type(column, field.type)
+            for column, field in zip(made.columns, self.like, strict=True)
+        ]
+        return pa.Table.from_arrays(columns, schema=self.like)
+
+
+def _as_type(cells: pa.ChunkedArray, kind: pa.DataType) -> pa.ChunkedArray:
+    column = encode_cells(cells)
+    written = write_cells(column.values, kind)
+    return column.decode(column.values if written is None else written, kind)
+
+
+def _plain_field(field: pa.Field) -> pa.Field:
+    if pa.types.is_dictionary(field.type):
+        return field.with_type(pa.string())
+    return field.with_type(pa.float64()) if pa.types.is_decimal(field.type) else field
 
 
 def _refuse_missing_column(name: str, names: Sequence[str], made: Sequence[str]) -> None:

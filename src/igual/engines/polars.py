@@ -1,0 +1,132 @@
+"""polars DataFrames, and LazyFrames, whose rows stay where they are until somebody collects them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+import polars as pl
+import pyarrow as pa
+
+from igual.column import TEXT, TEXTS, Codes, Column
+from igual.engines.arrow import encode_cells, order_values, to_measures
+from igual.engines.base import CleanColumn
+from igual.engines.combinations import Combinations, combine
+
+_ROWS = "rows counted by igual"
+
+
+class PolarsEngine:
+    """Columns keep their type where all clean values can be of it; labels become an Enum in their order."""
+
+    def names(self, table: pl.DataFrame) -> list[str]:
+        """List the column names, in order."""
+        return list(table.columns)
+
+    def column(self, table: pl.DataFrame, position: int) -> Column:
+        """Encode a column."""
+        return encode_cells(_to_arrow(table.to_series(position)))
+
+    def rename(self, table: pl.DataFrame, names: Sequence[str]) -> pl.DataFrame:
+        """Give the same table other column names."""
+        return table.rename(dict(zip(table.columns, names, strict=True)))
+
+    def rebuild(self, table: pl.DataFrame, columns: Sequence[CleanColumn]) -> pl.DataFrame:
+        """Put the clean columns in their places, and new ones at the end."""
+        return table.with_columns(
+            [
+                _write_cells(clean, table.schema.get(clean.name))
+                .gather(_series(clean.column.codes))
+                .alias(clean.name)
+                for clean in columns
+                if not (clean.is_as_it_was and clean.name in table.columns)
+            ]
+        )
+
+
+class LazyEngine:
+    """LazyFrames: their combinations are counted now, and each row finds its own when the frame is collected."""
+
+    def names(self, table: pl.LazyFrame) -> list[str]:
+        """List the column names, in order."""
+        return list(table.collect_schema())
+
+    def rename(self, table: pl.LazyFrame, names: Sequence[str]) -> pl.LazyFrame:
+        """Give the same table other column names."""
+        return table.rename(dict(zip(self.names(table), names, strict=True)))
+
+    def count(self, table: pl.LazyFrame, groups: Sequence[Sequence[str]]) -> list[Combinations]:
+        """Count the combinations of columns that rules read together."""
+        counted = []
+        for group in groups:
+            query = table.group_by(group, maintain_order=True).agg(pl.len().cast(pl.Int64).alias(_ROWS))
+            found = query.collect(engine="streaming")
+            rows = found.to_series(len(group)).to_numpy().astype(np.int64)
+            counted.append(combine([_to_arrow(found.to_series(at)) for at in range(len(group))], rows))
+        return counted
+
+    def join(
+        self,
+        table: pl.LazyFrame,
+        groups: Sequence[Sequence[str]],
+        counted: Sequence[Combinations],
+        columns: Sequence[CleanColumn],
+    ) -> pl.LazyFrame:
+        """Put clean columns beside the combinations, and these to the rows that have them."""
+        schema = table.collect_schema()
+        names = list(schema)
+        for number, (group, combinations) in enumerate(zip(groups, counted, strict=True)):
+            clean = [
+                one for one in columns if one.source in group and not (one.is_as_it_was and one.name in names)
+            ]
+            if not clean:
+                continue
+            walk = pl.DataFrame(
+                [
+                    pl.Series(name, cells, schema[name])
+                    for name, cells in zip(group, combinations.cells, strict=True)
+                ]
+            ).with_columns(
+                [
+                    _write_cells(one, schema.get(one.name))
+                    .gather(_series(one.column.codes))
+                    .alias(f"{number} {one.name}")
+                    for one in clean
+                ]
+            )
+            table = table.join(
+                walk.lazy(), on=list(group), how="left", nulls_equal=True, maintain_order="left"
+            )
+            made = [pl.col(f"{number} {one.name}").alias(one.name) for one in clean]
+            table = table.with_columns(made).drop([f"{number} {one.name}" for one in clean])
+        return table
+
+
+def _to_arrow(series: pl.Series) -> pa.ChunkedArray:
+    cells = pa.chunked_array(series)
+    held = cells.type.value_type if pa.types.is_dictionary(cells.type) else cells.type
+    if pa.types.is_string_view(held) and pa.types.is_dictionary(cells.type):
+        return cells.cast(pa.dictionary(pa.int32(), TEXT))
+    return cells
+
+
+def _series(codes: Codes) -> pl.Series:
+    return pl.Series(codes.astype(np.uint32))
+
+
+def _write_cells(clean: CleanColumn, dtype: Any) -> pl.Series:
+    """What clean values are as cells, (distinct,); in the type of the raw column where they can be."""
+    kind = (
+        None
+        if dtype is None or clean.column.kind == TEXTS
+        else pa.chunked_array(pl.Series([], dtype=dtype)).type
+    )
+    if (measures := to_measures(clean, kind)) is not None:
+        cells = pl.Series(measures)
+        return cells.cast(dtype) if kind is not None and clean.output.kind == "text" else cells
+    if clean.output.order:
+        values, _ = order_values(clean)
+        return pl.Series(clean.values.cast(TEXT), dtype=pl.String).cast(pl.Enum(values.to_pylist()))
+    texts = pl.Series(clean.values.cast(TEXT), dtype=pl.String)
+    return texts.cast(pl.Categorical) if isinstance(dtype, pl.Categorical) else texts

@@ -1,0 +1,87 @@
+"""Record batch readers: what streams in comes out as a stream; in between it lies in a passing file."""
+
+from __future__ import annotations
+
+import tempfile
+import weakref
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+import pyarrow as pa
+
+from igual.column import Codes
+from igual.engines.arrow import make_cells
+from igual.engines.base import CleanColumn
+from igual.engines.combinations import Combinations, Counter, Finder, combine
+
+
+class ReaderEngine:
+    """Record batch readers can be read once: what they give is kept in a file without a name, which vanishes."""
+
+    def __init__(self) -> None:
+        self._kept: Any = tempfile.TemporaryFile(prefix="igual-")  # noqa: SIM115  # it outlives this call
+        weakref.finalize(self, self._kept.close)
+
+    def names(self, table: pa.RecordBatchReader) -> list[str]:
+        """List the column names, in order."""
+        return list(table.schema.names)
+
+    def rename(self, table: pa.RecordBatchReader, names: Sequence[str]) -> pa.RecordBatchReader:
+        """Give the same table other column names."""
+        schema = pa.schema([field.with_name(name) for field, name in zip(table.schema, names, strict=True)])
+        renamed = (batch.rename_columns(list(names)) for batch in table)
+        return pa.RecordBatchReader.from_batches(schema, renamed)
+
+    def count(self, table: pa.RecordBatchReader, groups: Sequence[Sequence[str]]) -> list[Combinations]:
+        """Count the combinations of columns that rules read together, and keep the rows."""
+        counters = [Counter(len(group)) for group in groups]
+        with pa.ipc.new_stream(pa.PythonFile(self._kept, "w"), table.schema) as kept:
+            for batch in table:
+                kept.write_batch(batch)
+                for counter, group in zip(counters, groups, strict=True):
+                    counter.add(combine([batch.column(name) for name in group]))
+        self._kept.flush()
+        empty = table.schema.empty_table()
+        return [
+            counted if (counted := counter.count()).cells else combine([empty.column(name) for name in group])
+            for counter, group in zip(counters, groups, strict=True)
+        ]
+
+    def join(
+        self,
+        table: pa.RecordBatchReader,
+        groups: Sequence[Sequence[str]],
+        counted: Sequence[Combinations],
+        columns: Sequence[CleanColumn],
+    ) -> pa.RecordBatchReader:
+        """Read the rows again, with clean cells in their places and new ones at the end."""
+        schema, names = table.schema, list(table.schema.names)
+        finders = [Finder(combinations) for combinations in counted]
+        written: list[tuple[int | None, int, pa.Array, pa.DataType, Codes]] = []
+        for clean in columns:
+            if clean.is_as_it_was and clean.name in names:
+                continue
+            place = names.index(clean.name) if clean.name in names else None
+            cells, kind = make_cells(clean, schema.field(place).type if place is not None else pa.string())
+            group = next(number for number, group in enumerate(groups) if clean.source in group)
+            written.append((place, group, cells, kind, clean.column.codes))
+            field = pa.field(clean.name, kind)
+            schema = schema.append(field) if place is None else schema.set(place, field)
+
+        def rows() -> Iterator[pa.RecordBatch]:
+            self._kept.seek(0)
+            for batch in pa.ipc.open_stream(pa.PythonFile(self._kept, "r")):
+                found = [
+                    finder.find([batch.column(name) for name in group])
+                    for finder, group in zip(finders, groups, strict=True)
+                ]
+                arrays = list(batch.columns)
+                for place, group, cells, kind, codes in written:
+                    made = cells.take(pa.array(codes[found[group]])).cast(kind)
+                    if place is None:
+                        arrays.append(made)
+                    else:
+                        arrays[place] = made
+                yield pa.RecordBatch.from_arrays(arrays, schema=schema)
+
+        return pa.RecordBatchReader.from_batches(schema, rows())

@@ -1,0 +1,176 @@
+"""Frames of every kind come in without a copy and go out as what they were."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from typing import Any
+
+import duckdb
+import pandas as pd
+import polars as pl
+import pyarrow as pa
+import pytest
+from polars.testing import assert_frame_equal
+
+import igual
+from igual.rules import Case, Label, Replace, Spacing
+
+CODES = {"state": igual.Codebook({1: "good", 2: "fair", 3: "poor"})}
+BOOK = igual.Rulebook(
+    [
+        Spacing(column="t"),
+        Label(column="n", codebook="state"),
+        Replace(column="t", pairs={"x": "z"}, when={"column": "o", "equals": "k"}),
+        Case(column="o", style="upper", into="O"),
+    ],
+    codebooks=CODES,
+)
+CELLS = {
+    "t": [" x ", "y", None, "x"],
+    "n": [1, 2, None, 1],
+    "o": ["k", "l", "k", "l"],
+    "f": [1.5, None, -0.0, 2.0],
+}
+CLEAN = {
+    "t": ["z", "y", None, "x"],
+    "n": ["good", "fair", None, "good"],
+    "o": CELLS["o"],
+    "f": CELLS["f"],
+    "O": ["K", "L", "K", "L"],
+}
+
+
+def to_dict(table: Any) -> dict[str, list[Any]]:
+    if isinstance(table, pd.DataFrame):
+        return {name: [None if pd.isna(cell) else cell for cell in table[name]] for name in map(str, table)}
+    if isinstance(table, pl.LazyFrame):
+        table = table.collect()
+    if isinstance(table, pl.DataFrame):
+        return dict(table.to_dict(as_series=False))
+    return dict(table) if isinstance(table, dict) else dict(pa.table(table).to_pydict())
+
+
+KINDS: dict[str, Any] = {
+    "dict": lambda: CELLS,
+    "pandas": lambda: pd.DataFrame(CELLS),
+    "pandas of objects": lambda: pd.DataFrame(CELLS).astype({"t": object}),
+    "pandas of Arrow types": lambda: pd.DataFrame(CELLS).convert_dtypes(dtype_backend="pyarrow"),
+    "polars": lambda: pl.DataFrame(CELLS),
+    "polars, lazy": lambda: pl.LazyFrame(CELLS),
+    "Arrow table": lambda: pa.table(CELLS),
+    "Arrow table of views": lambda: pa.table(pl.DataFrame(CELLS)),
+    "Arrow batch": lambda: pa.RecordBatch.from_pydict(CELLS),
+    "Arrow reader": lambda: pa.table(CELLS).to_reader(max_chunksize=3),
+}
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_every_kind_comes_back_as_itself(kind: str) -> None:
+    table = KINDS[kind]()
+    outcome = BOOK.apply(table)
+    assert isinstance(outcome.table, type(table))
+    assert to_dict(outcome.table) == CLEAN
+    assert outcome.effects["rows"].tolist() == [1, 3, 1, 4]
+    assert outcome.crosswalk("t")["clean"].dropna().tolist() == ["z", "y", "x"]
+
+
+def test_what_gives_an_arrow_stream_is_taken_as_an_arrow_table() -> None:
+    relation = duckdb.sql("select * from (values (' x ', 1, 'k'), ('y', 2, 'l')) as v(t, n, o)")
+    made = BOOK.apply(relation).table
+    assert isinstance(made, pa.Table)
+    assert made["t"].to_pylist() == ["z", "y"]
+    assert igual.survey(relation).columns["distinct"].tolist() == [2, 2, 2]
+    with pytest.raises(igual.TableError, match="can't take a table of type Broken"):
+        igual.survey(Broken())
+
+
+class Broken:
+    def __arrow_c_stream__(self, requested: Any = None) -> Any:
+        raise ValueError("no rows today")
+
+
+def test_the_order_of_codes_survives_in_each_library() -> None:
+    polars = BOOK.apply(pl.DataFrame(CELLS)).table
+    assert polars["n"].dtype == pl.Enum(["good", "fair", "poor"])
+    assert BOOK.apply(pl.LazyFrame(CELLS)).table.collect()["n"].dtype == polars["n"].dtype
+    assert BOOK.apply(pa.table(CELLS)).table["n"].type.ordered
+    assert BOOK.apply(pa.table(CELLS).to_reader()).table.schema.field("n").type.ordered
+    assert BOOK.apply(pd.DataFrame(CELLS)).table["n"].cat.ordered
+
+
+def test_polars_columns_that_no_rule_changes_stay() -> None:
+    frame = pl.DataFrame(
+        {
+            "c": pl.Series(["u", "v", "u"], dtype=pl.Categorical),
+            "e": pl.Series(["v", "u", None], dtype=pl.Enum(["v", "u"])),
+            "i": pl.Series([1, None, 3], dtype=pl.Int8),
+            "d": pl.Series(["2024-05-31", None, "2024-06-01"]).str.to_date(),
+            "l": [[1], None, []],
+        }
+    )
+    book = igual.Rulebook([Spacing(columns=("c", "e", "i", "d"))])
+    assert_frame_equal(book.apply(frame).table, frame)
+    assert_frame_equal(book.apply(frame.lazy()).table.collect(), frame)
+    changed = igual.Rulebook([Replace(columns=("c", "i"), pairs={"u": "w", "1": "9"})]).apply(frame).table
+    assert changed["c"].to_list() == ["w", "v", "w"]
+    assert (changed["i"].dtype, changed["i"].to_list()) == (pl.Int8, [9, None, 3])
+
+
+def test_rules_on_values_give_back_the_kind_they_got() -> None:
+    rule = Spacing()
+    for given in (pl.Series("s", [" a", None]), pd.Series([" a", None], name="s"), pa.array([" a", None])):
+        made = rule.on(given)
+        assert type(made) is type(given)
+        assert (made.to_pylist() if isinstance(made, pa.Array) else made.to_list())[0] == "a"
+    assert rule.on(pl.Series("s", [" a"])).name == "s"
+    assert igual.tally(pl.Series(["a", "b", "a"])).table["rows"].tolist() == [2, 1]
+    assert igual.count(pl.LazyFrame({"s": [1, 2, 2]}), equals=2) == 2
+    with pytest.raises(igual.TableError, match="a table with 2: select one"):
+        igual.count(pl.LazyFrame({"s": [1], "t": [2]}), equals=2)
+
+
+@pytest.mark.parametrize("kind", ["polars", "polars, lazy", "Arrow reader", "Arrow batch"])
+def test_empty_tables_and_missing_columns(kind: str) -> None:
+    table = {"polars": pl.DataFrame, "polars, lazy": pl.LazyFrame}.get(kind, pa.table)(
+        {"t": pl.Series([], dtype=pl.String)}
+    )
+    table = {
+        "Arrow reader": lambda t: t.to_reader(),
+        "Arrow batch": lambda t: pa.RecordBatch.from_arrays([pa.array([], pa.string())], ["t"]),
+    }.get(kind, lambda t: t)(table)
+    assert to_dict(igual.Rulebook([Spacing(column="t")]).apply(table).table) == {"t": []}
+    with pytest.raises(igual.RulebookError, match="did you mean 't'"):
+        igual.Rulebook([Spacing(column="tt")]).apply(KINDS[kind]())
+
+
+def test_frames_with_any_index_and_frames_derived_from_pandas() -> None:
+    class Register(pd.DataFrame):
+        @property
+        def _constructor(self) -> Any:
+            return Register
+
+    frame = Register(CELLS).set_axis([7, 7, "a", None])
+    outcome = BOOK.apply(frame)
+    assert isinstance(outcome.table, Register)
+    assert outcome.table.index.equals(frame.index)
+
+
+def test_headers_and_surveys_of_lazy_tables() -> None:
+    styled = igual.Rulebook([Spacing(column="Tree ID")], headers="snake")
+    assert styled.apply(pl.LazyFrame({"Tree ID": ["a "]})).table.collect().columns == ["tree_id"]
+    assert styled.apply(pa.table({"Tree ID": ["a "]}).to_reader()).table.read_all().column_names == [
+        "tree_id"
+    ]
+    assert igual.survey(pl.LazyFrame(CELLS)).columns["distinct"].tolist() == [3, 2, 2, 3]
+
+
+def test_nothing_is_imported_that_did_not_come_in() -> None:
+    code = (
+        "import sys, igual; "
+        "unwanted = {'pandas', 'polars', 'scipy', 'pyspark', 'duckdb'} & set(sys.modules); "
+        "import pyarrow as pa; igual.Rulebook([igual.rules.Spacing(column='a')]).apply(pa.table({'a': ['x ']})); "
+        "print(unwanted, {'polars', 'scipy', 'pyspark', 'duckdb'} & set(sys.modules))"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "set() set()"
