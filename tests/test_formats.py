@@ -120,15 +120,14 @@ def test_blocks_and_the_parser_give_the_same_bytes(tmp_path: Path) -> None:
         assert b'q""' in made[0]
 
 
-def test_blocks_of_any_size_hold_the_same_rows(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_blocks_of_any_size_hold_the_same_rows(tmp_path: Path) -> None:
     rows = "".join(f'{number},"a,{number}","line\n{number}"\r\n' for number in range(200))
     path = tmp_path / "t.csv"
     path.write_bytes(f"a,b,c\r\n{rows}".encode())
     whole = read_table(path)
     dialect = open_table_file(path).dialect
     assert dialect is not None
-    monkeypatch.setattr("igual.files.text_blocks.BLOCK", 37)
-    blocks = list(read_blocks(path, dialect))
+    blocks = list(read_blocks(path, dialect, 37))
     assert len(blocks) > 50
     assert all(isinstance(block, TextBlock) for block in blocks)
     assert pa.concat_tables([block.table() for block in blocks]).equals(whole)

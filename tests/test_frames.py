@@ -11,6 +11,8 @@ import pandas as pd
 import polars as pl
 import pyarrow as pa
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from polars.testing import assert_frame_equal
 
 import igual
@@ -119,9 +121,9 @@ def test_polars_columns_that_no_rule_changes_stay() -> None:
 
 def test_rules_on_values_give_back_the_kind_they_got() -> None:
     rule = Spacing()
-    for given in (pl.Series("s", [" a", None]), pd.Series([" a", None], name="s"), pa.array([" a", None])):
-        made = rule.on(given)
-        assert type(made) is type(given)
+    for values in (pl.Series("s", [" a", None]), pd.Series([" a", None], name="s"), pa.array([" a", None])):
+        made = rule.on(values)
+        assert type(made) is type(values)
         assert (made.to_pylist() if isinstance(made, pa.Array) else made.to_list())[0] == "a"
     assert rule.on(pl.Series("s", [" a"])).name == "s"
     assert igual.tally(pl.Series(["a", "b", "a"])).table["rows"].tolist() == [2, 1]
@@ -174,3 +176,23 @@ def test_nothing_is_imported_that_did_not_come_in() -> None:
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "set() set()"
+
+
+TEXTS = st.text(st.characters(codec="utf-8"), max_size=6) | st.none()
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.lists(st.tuples(TEXTS, st.integers(-3, 3) | st.none(), TEXTS), max_size=12))
+def test_all_kinds_give_the_same(rows: list[tuple[str | None, int | None, str | None]]) -> None:
+    columns = [list(column) for column in zip(*rows, strict=True)] or [[], [], []]
+    kinds = [pa.string(), pa.int64(), pa.string()]
+    table = pa.table([pa.array(*one) for one in zip(columns, kinds, strict=True)], names=["t", "n", "o"])
+    wanted = to_dict(BOOK.apply(table).table)
+    for same in (
+        table.to_pydict(),
+        table.to_pandas(types_mapper=pd.ArrowDtype),
+        pl.DataFrame(table),
+        pl.DataFrame(table).lazy(),
+        table.to_reader(max_chunksize=2),
+    ):
+        assert to_dict(BOOK.apply(same).table) == wanted

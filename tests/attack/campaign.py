@@ -6,13 +6,16 @@ import csv
 import io
 import re
 import shutil
-from collections.abc import Iterator, Sequence
+import zipfile
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 from random import Random
 from typing import NamedTuple
+from xml.sax.saxutils import escape
 
 import igual
 from igual.demo.layout import lay_out
+from igual.files.tables import write_table
 from tests.attack.forked import Done, ForkServer
 from tests.attack.generators import make_rulebook, make_table
 from tests.attack.mutators import Mutator, mutate_archive, mutate_bytes, mutate_lines, mutate_rulebook
@@ -60,11 +63,51 @@ TARGETS = (
     Target("sheet .xlsx", "open.xlsx", (mutate_archive,), ("review trees.toml open.xlsx",)),
     Target(".xlsx", "trees.xlsx", (mutate_archive,), ("survey trees.xlsx", "tally trees.xlsx -c species", "check trees.toml trees.xlsx")),
     Target("Parquet", "trees.parquet", (mutate_bytes,), ("survey trees.parquet", _APPLY.format("trees.parquet"))),
+    Target("Arrow", "trees.arrow", (mutate_bytes,), ("survey trees.arrow", _APPLY.format("trees.arrow"))),
+    Target("JSON Lines", "trees.jsonl", (mutate_bytes, mutate_lines), (
+        "survey trees.jsonl", "tally trees.jsonl -c species", "apply trees.toml trees.jsonl --out o.jsonl",
+    )),
+    Target("gzip", "trees.csv.gz", (mutate_bytes,), ("survey trees.csv.gz", "apply trees.toml trees.csv.gz --out o.csv.gz")),
+    Target("zstd", "trees.csv.zst", (mutate_bytes,), ("survey trees.csv.zst", "apply trees.toml trees.csv.zst --out o.parquet")),
+    Target(".ods", "trees.ods", (mutate_archive,), ("survey trees.ods", "check trees.toml trees.ods", "survey trees.ods --sheet 1")),
+    Target("several", "trees.csv", _TEXT, (
+        "survey june.csv trees.csv", "tally trees.csv june.csv -c species --by source_file --source-file",
+        "apply trees.toml june.csv trees.csv --out o.xlsx", "survey trees.csv --header-row 3",
+    )),
     Target("SKOS", "species.ttl", (mutate_bytes,), ("match trees.csv -c species --list species.ttl",)),
     Target("SKOS JSON-LD", "species.jsonld", (mutate_bytes,), ("match trees.csv -c species --list species.jsonld",)),
     Target("SSSOM", "walk.sssom.tsv", _TEXT, ("check trees.toml trees.csv --since walk.sssom.tsv",)),
     Target("crosswalk", "walk.csv", _TEXT, ("check trees.toml trees.csv --since walk.csv --json",)),
 )  # fmt: skip
+
+
+def write_ods(path: Path, rows: Iterable[Sequence[str]]) -> None:
+    """A spreadsheet with one sheet, as the OpenDocument format has it at the least."""
+
+    def cell(text: str) -> str:
+        return (
+            f'<table:table-cell office:value-type="string"><text:p>{escape(text)}</text:p></table:table-cell>'
+        )
+
+    body = "".join(f"<table:table-row>{''.join(map(cell, row))}</table:table-row>" for row in rows)
+    names = "".join(
+        f' xmlns:{name}="urn:oasis:names:tc:opendocument:xmlns:{name}:1.0"'
+        for name in ("office", "table", "text")
+    )
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as packed:
+        kind = "application/vnd.oasis.opendocument.spreadsheet"
+        packed.writestr("mimetype", kind, zipfile.ZIP_STORED)
+        packed.writestr(
+            "META-INF/manifest.xml",
+            '<manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0">'
+            f'<manifest:file-entry manifest:full-path="/" manifest:media-type="{kind}"/></manifest:manifest>',
+        )
+        packed.writestr(
+            "content.xml",
+            f'<?xml version="1.0" encoding="UTF-8"?><office:document-content{names}><office:body><office:spreadsheet>'
+            f'<table:table table:name="trees">{body}</table:table></office:spreadsheet></office:body>'
+            "</office:document-content>",
+        )
 
 
 class Case(NamedTuple):
@@ -80,7 +123,6 @@ class Case(NamedTuple):
 def lay_out_world(folder: Path) -> Path:
     """A small register with everything that calls read: lists, sheets, crosswalks, in every format."""
     from openpyxl import Workbook
-    from pyarrow import parquet
 
     lay_out(folder)
     # The second month has spellings that wait for rulings.
@@ -106,7 +148,9 @@ def lay_out_world(folder: Path) -> Path:
     species.save_skos(folder / "species.jsonld")
     import pyarrow as pa
 
-    parquet.write_table(pa.table(table), folder / "trees.parquet")
+    for ending in (".parquet", ".arrow", ".jsonl", ".csv.gz", ".csv.zst"):
+        write_table(pa.table(table), folder / f"trees{ending}", ending)
+    write_ods(folder / "trees.ods", [list(table), *zip(*table.values(), strict=True)])
     sheet = Workbook()
     for line in csv.reader(io.StringIO("".join(lines))):
         sheet.active.append(line)

@@ -90,11 +90,11 @@ def _common_schema(opened: Sequence[OpenedTable]) -> pa.Schema:
 
 def _chain(
     opened: Sequence[OpenedTable], schema: pa.Schema, *, with_source: bool
-) -> Callable[[Sequence[int] | None], Iterator[TablePart]]:
-    def parts(places: Sequence[int] | None) -> Iterator[TablePart]:
+) -> Callable[[Sequence[int] | None, int], Iterator[TablePart]]:
+    def parts(places: Sequence[int] | None, size: int) -> Iterator[TablePart]:
         for one in opened:
             is_alike = one.schema.types == schema.types and not with_source
-            for part in one.parts(places if is_alike else None):
+            for part in one.parts(places if is_alike else None, size):
                 yield part if is_alike else BatchPart(_conform(part.table(), schema, one, with_source))
 
     return parts

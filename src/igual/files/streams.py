@@ -20,12 +20,13 @@ from igual.engines.arrow import make_cells
 from igual.engines.combinations import CHANGED, Combinations, Counter, Finder, combine, to_source
 from igual.errors import TableError
 from igual.files.csv_cells import guard_names
-from igual.files.formats.base import CleanPart, NewCells, OpenedTable, TablePart, Writer
+from igual.files.formats.base import PART_BYTES, CleanPart, NewCells, OpenedTable, TablePart, Writer
 
 _Item = TypeVar("_Item")
 _Made = TypeVar("_Made")
 # More threads than that wait for one another, or for the disk.
 _MOST_THREADS = 4
+_BYTES_PER_VALUE, _LARGEST_PART = 64, 64 << 20
 OnRows = Callable[[int], None]
 
 
@@ -201,7 +202,10 @@ class CleanTable:
 
         if _state_of(counted.opened) != counted.state:
             raise TableError(f"{counted.opened.name}: {CHANGED}")
-        for part_rows, prepared in map_in_order(prepare, counted.opened.parts()):
+        # What is looked up is hashed anew for each part: the more there is, the larger the parts.
+        most = max((len(counted.counted[group].rows) for group in needed), default=0)
+        size = min(max(PART_BYTES, _BYTES_PER_VALUE * most), _LARGEST_PART)
+        for part_rows, prepared in map_in_order(prepare, counted.opened.parts(None, size)):
             writer.write(prepared)
             rows += part_rows
             on_rows(rows)

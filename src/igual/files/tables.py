@@ -86,8 +86,8 @@ def open_table_file(path: str | os.PathLike[str], options: ReadOptions | None = 
 def _reporting(opened: OpenedTable) -> OpenedTable:
     """The same table; whatever goes wrong in reading it is a TableError."""
 
-    def parts(places: Sequence[int] | None) -> Iterator[TablePart]:
-        made = opened.make_parts(places)
+    def parts(places: Sequence[int] | None, size: int) -> Iterator[TablePart]:
+        made = opened.make_parts(places, size)
         while True:
             with reading(opened.name):
                 part = next(made, None)

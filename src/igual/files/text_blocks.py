@@ -13,7 +13,7 @@ import numpy.typing as npt
 import pyarrow as pa
 from pyarrow import csv
 
-from igual.column import TEXT, Codes
+from igual.column import TEXT, Codes, Mask
 from igual.errors import TableError
 from igual.files.dialects import Dialect
 from igual.files.quotes import are_quotes_well_formed, refuse_malformed_quotes
@@ -24,7 +24,7 @@ _LINE = re.compile(rb"[^\r\n]*(?:\r\n|\n|\r)")
 _LARGEST = (1 << 31) - (1 << 20)
 _MARK = b"\xef\xbb\xbf"
 
-_QUOTE = ord('"')
+_QUOTE, _NEWLINE, _RETURN = ord('"'), ord("\n"), ord("\r")
 
 Places = npt.NDArray[np.int64]
 Signs = npt.NDArray[np.uint8]
@@ -48,12 +48,28 @@ class _Plain(NamedTuple):
     """Rows whose cells can be found, and exchanged, without a parser.
 
     Attributes:
-        data: The rows, without quotes.
+        data: The rows.
         ends: Where the cells end, (rows, columns).
+        past: How many signs the end of a row has.
+        is_quoted: Which cells stand between quotes, (rows, columns); None: none does.
     """
 
     data: Signs
     ends: Places
+    past: int
+    is_quoted: Mask | None = None
+
+    def bounds(self, place: int) -> tuple[Places, Places]:
+        """Where the cells of a column begin and end, inside their quotes, (rows,) each."""
+        ends = self.ends[:, place]
+        starts = self.ends[:, place - 1] + 1
+        if place == 0:
+            starts = np.concatenate([[0], self.ends[:-1, -1] + self.past])
+        return (
+            (starts, ends)
+            if self.is_quoted is None
+            else (starts + self.is_quoted[:, place], ends - self.is_quoted[:, place])
+        )
 
 
 class TextBlock:
@@ -70,7 +86,10 @@ class TextBlock:
 
     @cached_property
     def _plain(self) -> _Plain | None:
-        """The rows, where all are as long as the header and end alike, and no cell needs its quotes."""
+        """The rows, where all are as long as the header and end alike, and no cell needs its quotes.
+
+        The quotes are in the rows, but not in the cells.
+        """
         plain = self._find_cells()
         if plain is None:
             self._check_quotes()
@@ -82,39 +101,39 @@ class TextBlock:
             raise NeedsParserError
 
     def _find_cells(self) -> _Plain | None:
-        data, width, line_end = self.data, len(self.dialect.header), self.dialect.line_end
-        rows = data.count(b"\n")
-        if width == 1 or b"\x00" in data or _MARK in data or (b"\r" in data) != (line_end == "\r\n"):
+        data, width, past = self.data, len(self.dialect.header), len(self.dialect.line_end)
+        # A single byte is sought much faster than several.
+        has_mark = _MARK[:1] in data and _MARK in data
+        if width == 1 or has_mark or (b"\r" in data) != (past == 2):
             return None
         signs = np.frombuffer(data, np.uint8)
-        edges = np.flatnonzero((signs == ord(self.dialect.delimiter)) | (signs == ord("\n")))
+        is_end = signs == _NEWLINE
+        rows = np.count_nonzero(is_end)
+        edges = np.flatnonzero(is_end | (signs == ord(self.dialect.delimiter)))
         if len(edges) != rows * width:
             return None
         ends = edges.reshape(rows, width)
-        if not (signs[ends[:, -1]] == ord("\n")).all():
+        if not is_end[ends[:, -1]].all():
             return None
-        if line_end == "\r\n":
+        if past == 2:
             ends[:, -1] -= 1
-            if data.count(b"\r") != rows or not (signs[ends[:, -1]] == ord("\r")).all():
+            is_return = signs == _RETURN
+            if np.count_nonzero(is_return) != rows or not is_return[ends[:, -1]].all():
                 return None
-        return _Plain(signs, ends) if b'"' not in data else self._take_off_quotes(signs, ends)
+        return _leave_out_quotes(signs, ends, past) if b'"' in data else _Plain(signs, ends, past)
 
-    def _take_off_quotes(self, signs: Signs, ends: Places) -> _Plain | None:
-        """The rows without their quotes, where each stands at the beginning or the end of a cell that needs none."""
-        starts = self._starts(ends)
-        last = np.maximum(ends - 1, 0)
-        is_quoted = (ends - starts >= 2) & (signs[starts] == _QUOTE) & (signs[last] == _QUOTE)
-        is_quote = signs == _QUOTE
-        if 2 * int(is_quoted.sum()) != int(is_quote.sum()):
-            return None
-        return _Plain(signs[~is_quote], ends - 2 * np.cumsum(is_quoted).reshape(ends.shape))
-
-    def _starts(self, ends: Places) -> Places:
-        starts = np.empty_like(ends)
-        starts[:, 1:] = ends[:, :-1] + 1
-        starts[:1, 0] = 0
-        starts[1:, 0] = ends[:-1, -1] + len(self.dialect.line_end)
-        return starts
+    @cached_property
+    def _bare(self) -> _Plain:
+        """The rows without their quotes."""
+        assert self._plain is not None
+        signs, ends, past, is_quoted = self._plain
+        if is_quoted is None:
+            return self._plain
+        kept = pa.py_buffer(np.packbits(signs != _QUOTE, bitorder="little"))
+        flags = pa.Array.from_buffers(pa.bool_(), len(signs), [None, kept])
+        # Arrow's filter is faster here than NumPy's, and lets other threads run.
+        bare = pa.array(signs).filter(flags).to_numpy()
+        return _Plain(bare, ends - 2 * np.cumsum(is_quoted).reshape(ends.shape), past)
 
     @property
     def is_plain(self) -> bool:
@@ -139,19 +158,8 @@ class TextBlock:
         """Give the cells of a column, (rows,)."""
         if self._plain is None:
             return self._parsed.column(place)
-        pieces = self._cut([place], is_end_cut=False)
+        pieces = _cut(self._plain, [place], is_end_cut=False)
         return pieces.take(pa.array(np.arange(1, len(pieces), 2))).view(TEXT)
-
-    def _cut(self, places: Sequence[int], is_end_cut: bool) -> pa.Array:
-        """Cut the bytes before and behind some cells: every second piece is one of them."""
-        assert self._plain is not None
-        data, ends = self._plain
-        starts = self._starts(ends)
-        bounds = [edge for place in places for edge in (starts[:, place], ends[:, place])]
-        bounds += [ends[:, -1]] if is_end_cut else []
-        offsets = np.concatenate([[0], np.stack(bounds, axis=1).ravel(), [len(data)]]).astype(np.int64)
-        buffers = [None, pa.py_buffer(offsets), pa.py_buffer(data)]
-        return pa.Array.from_buffers(pa.large_binary(), len(offsets) - 1, buffers)
 
     def splice(self, columns: Sequence[Spliced]) -> pa.Buffer:
         """Put new cells into the rows.
@@ -163,11 +171,10 @@ class TextBlock:
             The rows, all other bytes as they were.
         """
         if not columns:
-            assert self._plain is not None
-            return pa.py_buffer(self._plain.data)
+            return pa.py_buffer(self._bare.data)
         kept = [column.place for column in columns if column.place is not None]
         added = [column for column in columns if column.place is None]
-        pieces = self._cut(kept, is_end_cut=bool(added))
+        pieces = _cut(self._bare, kept, is_end_cut=bool(added))
         rows, step = self.rows, 2 * len(kept) + bool(added)
         sources, base = [pieces], len(pieces)
         order = np.empty((rows, 2 * len(kept) + bool(added) + len(added)), np.int64)
@@ -188,12 +195,36 @@ class TextBlock:
         return made.buffers()[2].slice(ends[0], ends[1] - ends[0])
 
 
-def read_blocks(path: Readable, dialect: Dialect) -> Iterator[TextBlock]:
+def _leave_out_quotes(signs: Signs, ends: Places, past: int) -> _Plain | None:
+    """Rows in which each quote stands at the beginning or the end of a cell that needs none."""
+    starts = np.empty_like(ends)
+    starts[:, 1:] = ends[:, :-1] + 1
+    starts[:1, 0], starts[1:, 0] = 0, ends[:-1, -1] + past
+    is_quoted = (signs[starts] == _QUOTE) & (signs[ends - 1] == _QUOTE) & (ends - starts >= 2)
+    if 2 * np.count_nonzero(is_quoted) != np.count_nonzero(signs == _QUOTE):
+        return None
+    return _Plain(signs, ends, past, is_quoted)
+
+
+def _cut(rows: _Plain, places: Sequence[int], *, is_end_cut: bool) -> pa.Array:
+    """Cut rows before and behind some cells: every second piece is one of them."""
+    bounds = [edge for place in places for edge in rows.bounds(place)]
+    bounds += [rows.ends[:, -1]] if is_end_cut else []
+    offsets = np.empty(len(bounds) * len(rows.ends) + 2, np.int64)
+    offsets[0], offsets[-1] = 0, len(rows.data)
+    for number, bound in enumerate(bounds):
+        offsets[1 + number : -1 : len(bounds)] = bound
+    buffers = [None, pa.py_buffer(offsets), pa.py_buffer(rows.data)]
+    return pa.Array.from_buffers(pa.large_binary(), len(offsets) - 1, buffers)
+
+
+def read_blocks(path: Readable, dialect: Dialect, size: int = BLOCK) -> Iterator[TextBlock]:
     """Read the rows of a text table, the header left out.
 
     Args:
         path: The file.
         dialect: How it is written.
+        size: How many bytes a block has, about.
 
     Yields:
         Blocks of rows; the first that is asked for its cells may raise NeedsParserError.
@@ -204,9 +235,9 @@ def read_blocks(path: Readable, dialect: Dialect) -> Iterator[TextBlock]:
     """
     with path.open("rb") as file:
         read = _reader(file, dialect)
-        waiting, is_skipped, is_started, size = b"", False, False, BLOCK
+        waiting, is_skipped, is_started, wanted = b"", False, False, size
         while True:
-            more = read(size)
+            more = read(wanted)
             data = waiting + more
             if not is_skipped:
                 end = _end_of_lines(data, dialect.skipped_lines)
@@ -218,9 +249,9 @@ def read_blocks(path: Readable, dialect: Dialect) -> Iterator[TextBlock]:
             if split == 0 and more:
                 if len(data) > _LARGEST:
                     raise TableError(f"{path.name}: a row is longer than {_LARGEST >> 20:,} MiB")
-                waiting, size = data, max(size, len(data))
+                waiting, wanted = data, max(wanted, len(data))
                 continue
-            rows, waiting, size = data[:split], data[split:], BLOCK
+            rows, waiting, wanted = data[:split], data[split:], size
             if not is_started:
                 rows = rows[_end_of_row(rows) :]
                 is_started = True
@@ -233,7 +264,7 @@ def read_blocks(path: Readable, dialect: Dialect) -> Iterator[TextBlock]:
 def _split(data: bytes, *, is_last: bool) -> int:
     """Where the last whole row ends, if quotes are as RFC 4180 has them; 0 where none does."""
     if is_last:
-        if data.count(b'"') % 2:
+        if _count_quotes(data) % 2:
             raise NeedsParserError
         return len(data)
     end = len(data)
@@ -241,7 +272,7 @@ def _split(data: bytes, *, is_last: bool) -> int:
         # A line break at the very end may be the first half of one.
         end = max(data.rfind(b"\n", 0, end), data.rfind(b"\r", 0, min(end, len(data) - 1)))
         # A row ends where as many quotes have been closed as opened.
-        if end >= 0 and data.count(b'"', 0, end) % 2 == 0:
+        if end >= 0 and _count_quotes(data[:end]) % 2 == 0:
             return end + 1
     return 0
 
@@ -265,6 +296,10 @@ def _reader(file: IO[bytes], dialect: Dialect) -> Callable[[int], bytes]:
         return b"".join([*(kept.pop() for _ in kept[:]), file.read(size)])
 
     return read_plain
+
+
+def _count_quotes(data: bytes) -> int:
+    return int(np.count_nonzero(np.frombuffer(data, np.uint8) == _QUOTE)) if b'"' in data else 0
 
 
 def _end_of_lines(data: bytes, count: int) -> int | None:

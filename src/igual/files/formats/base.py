@@ -17,6 +17,10 @@ from igual.files.sources import NeedsParserError, Readable, path_of
 _Made = TypeVar("_Made")
 
 
+# Small enough for a processor's cache.
+PART_BYTES = 1 << 20
+
+
 class TablePart(Protocol):
     """Some rows of a table."""
 
@@ -110,7 +114,8 @@ class OpenedTable:
     Attributes:
         path: The file.
         schema: Its columns.
-        make_parts: Reads its rows in order; takes the positions of the columns that are needed, None for all.
+        make_parts: Reads its rows in order; takes the positions of the columns that are needed, None for all, and about
+            how many bytes of the file a part should have.
         dialect: How the file is written; None for what isn't a text table.
         is_guessed: Whether the encoding was found out rather than known.
         notes: What else a reader should know of how it was read.
@@ -120,7 +125,7 @@ class OpenedTable:
 
     path: Readable
     schema: pa.Schema
-    make_parts: Callable[[Sequence[int] | None], Iterator[TablePart]]
+    make_parts: Callable[[Sequence[int] | None, int], Iterator[TablePart]]
     dialect: Dialect | None = None
     is_guessed: bool = False
     notes: Sequence[str] = ()
@@ -152,15 +157,16 @@ class OpenedTable:
             table: Its content.
             notes: What else a reader should know of how it was read.
         """
-        return cls(path, table.schema, lambda _: iter([BatchPart(table)]), notes=notes)
+        return cls(path, table.schema, lambda places, size: iter([BatchPart(table)]), notes=notes)
 
-    def parts(self, places: Sequence[int] | None = None) -> Iterator[TablePart]:
+    def parts(self, places: Sequence[int] | None = None, size: int = PART_BYTES) -> Iterator[TablePart]:
         """Read the rows in order.
 
         Args:
             places: The positions of the columns that are needed; None for all.
+            size: About how many bytes of the file a part has, where the format leaves a choice.
         """
-        return self.make_parts(places)
+        return self.make_parts(places, size)
 
     def read(self) -> pa.Table:
         """Read the whole table."""

@@ -36,7 +36,7 @@ class IpcFormat:
         assert isinstance(path, Path)
         schema = _open(path)[0]
 
-        def parts(places: Sequence[int] | None) -> Iterator[TablePart]:
+        def parts(places: Sequence[int] | None, size: int) -> Iterator[TablePart]:
             for batch in _open(path)[1]:
                 table = pa.table(batch)
                 # A stranger's file may point beyond its own bytes.

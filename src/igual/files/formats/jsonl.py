@@ -52,7 +52,7 @@ class JsonLinesFormat:
         names = ", ".join(map(repr, nested))
         notes = [f"{path.name}: {names} holds nested values, which are kept as JSON"] if nested else []
 
-        def parts(places: Sequence[int] | None) -> Iterator[TablePart]:
+        def parts(places: Sequence[int] | None, size: int) -> Iterator[TablePart]:
             for lines in _blocks(path):
                 yield BatchPart(_parse(path, lines, schema))
 

@@ -44,7 +44,7 @@ class ParquetFormat:
             if pa.types.is_string(field.type) or pa.types.is_large_string(field.type)
         ]
 
-        def parts(places: Sequence[int] | None) -> Iterator[TablePart]:
+        def parts(places: Sequence[int] | None, size: int) -> Iterator[TablePart]:
             is_plain = len(set(schema.names)) == len(schema)
             chosen = places if is_plain and places is not None else range(len(schema))
             columns = [schema.names[place] for place in chosen] if is_plain else None

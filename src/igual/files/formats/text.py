@@ -73,11 +73,11 @@ def _undecodable(path: Readable, encoding: str, where: str) -> TableError:
 def _open(path: Readable, dialect: Dialect, *, is_guessed: bool) -> OpenedTable:
     schema = pa.schema([(name, pa.string()) for name in dialect.header])
 
-    def parts(places: Sequence[int] | None) -> Iterator[TablePart]:
+    def parts(places: Sequence[int] | None, size: int) -> Iterator[TablePart]:
         with _explaining(path, dialect):
-            yield from (_Part(path, block) for block in read_blocks(path, dialect))
+            yield from (_Part(path, block) for block in read_blocks(path, dialect, size))
 
-    def parsed(places: Sequence[int] | None) -> Iterator[TablePart]:
+    def parsed(places: Sequence[int] | None, size: int) -> Iterator[TablePart]:
         with _explaining(path, dialect):
             yield from map(BatchPart, parse_stream(path, dialect))
 
