@@ -13,7 +13,7 @@ from igual.conditions import Condition
 from igual.engines import open_table
 from igual.errors import did_you_mean, find_nearest
 from igual.lists import Codebook, ReferenceList
-from igual.looking.oddities import find_oddities
+from igual.looking.oddities import ManyColumns, find_oddities
 from igual.looking.survey import survey_columns
 from igual.looking.tally import count_rows_meeting, tally_column
 from igual.report.terminal import as_text
@@ -192,7 +192,7 @@ def test_a_survey_takes_any_text(cells: list[str | None]) -> None:
     column = Column.from_arrow(pa.array(cells, pa.string()))
     look = survey_columns([("c", column)])
     assert look.surveyed[0].missing == cells.count(None)
-    for oddity in find_oddities(column):
+    for oddity in find_oddities(ManyColumns([column]))[0]:
         assert 0 < oddity.values <= oddity.rows <= len(cells)
         assert 0 < len(oddity.examples) <= 3
     shown = as_text(survey_view(look), tally_view(tally_column(column, Condition()), top=3))

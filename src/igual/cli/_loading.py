@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tempfile
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -131,8 +132,7 @@ def report_reading(opened: OpenedTable) -> None:
     dialect = opened.dialect
     if dialect is not None and dialect.encoding != "utf-8" and opened.is_guessed:
         show_line(f"{opened.name} was read as {dialect.encoding}; --encoding names another", err=True)
-    names = opened.names
-    if twice := [name for name in dict.fromkeys(names) if names.count(name) > 1]:
+    if twice := [name for name, times in Counter(opened.names).items() if times > 1]:
         show_line(f"{opened.name} has several columns called {', '.join(map(repr, twice))}", err=True)
     for note in opened.notes:
         show_line(note, err=True)

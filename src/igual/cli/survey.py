@@ -29,9 +29,8 @@ def survey(table: TableSource, wanted: tuple[str, ...], as_json: bool) -> None:
         counted = count_file(opened, [[name] for name in wanted])
     else:
         counted = count_places(opened, [[place] for place in range(len(opened.names))])
-    found = survey_columns(
-        (opened.names[place], counted.source.any_column(place)) for (place,) in counted.groups
-    )
+    names = opened.names
+    found = survey_columns((names[place], counted.source.any_column(place)) for (place,) in counted.groups)
     if as_json:
         print_json(from_survey(found))
     else:

@@ -26,7 +26,7 @@ _Item = TypeVar("_Item")
 _Made = TypeVar("_Made")
 # More threads than that wait for one another, or for the disk.
 _MOST_THREADS = 4
-_BYTES_PER_VALUE, _LARGEST_PART = 64, 64 << 20
+_BYTES_PER_VALUE, _BYTES_PER_COLUMN, _LARGEST_PART = 64, 1 << 15, 64 << 20
 OnRows = Callable[[int], None]
 
 
@@ -102,7 +102,10 @@ def _count_table(opened: OpenedTable, groups: Sequence[Sequence[int]], on_rows: 
     def count(part: TablePart) -> tuple[int, list[Combinations]]:
         return part.rows, [combine([part.cells(place) for place in group]) for group in groups]
 
-    for part_rows, counted in map_in_order(count, opened.parts(sorted(set[int]().union(*groups)))):
+    places = sorted(set[int]().union(*groups))
+    # Each column of each part takes a moment, however few rows it has.
+    size = min(max(PART_BYTES, _BYTES_PER_COLUMN * len(places)), _LARGEST_PART)
+    for part_rows, counted in map_in_order(count, opened.parts(places, size)):
         rows += part_rows
         on_rows(rows)
         for counter, combinations in zip(counters, counted, strict=True):

@@ -20,6 +20,8 @@ from igual.files.quotes import are_quotes_well_formed, refuse_malformed_quotes
 from igual.files.sources import NeedsParserError, Readable
 
 BLOCK = 4 << 20
+# In wider rows the cells of a column stand too far apart to be cut one by one.
+_WIDE = 64
 _LINE = re.compile(rb"[^\r\n]*(?:\r\n|\n|\r)")
 _LARGEST = (1 << 31) - (1 << 20)
 _MARK = b"\xef\xbb\xbf"
@@ -156,7 +158,7 @@ class TextBlock:
 
     def cells(self, place: int) -> pa.Array | pa.ChunkedArray:
         """Give the cells of a column, (rows,)."""
-        if self._plain is None:
+        if self._plain is None or len(self.dialect.header) > _WIDE:
             return self._parsed.column(place)
         pieces = _cut(self._plain, [place], is_end_cut=False)
         return pieces.take(pa.array(np.arange(1, len(pieces), 2))).view(TEXT)

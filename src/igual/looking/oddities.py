@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -65,12 +66,69 @@ class Oddity(NamedTuple):
     examples: tuple[str, ...]
 
 
-def find_oddities(column: Column) -> list[Oddity]:
-    """All oddities of a column, in a fixed order; kinds that don't occur are left out."""
-    found_kinds = [_oddity(kind, column, mask(column)) for kind, mask in _MASKS.items()]
-    grouped = [_grouped(kind, column, key) for kind, key in _KEYS.items()]
-    ordered = [*found_kinds[:_BEFORE_GROUPS], *grouped, _lookalikes(column), *found_kinds[_BEFORE_GROUPS:]]
-    return [oddity for oddity in ordered if oddity]
+class ManyColumns:
+    """The distinct values of several columns one behind another, so that each is looked at by the same few calls.
+
+    Args:
+        columns: The columns.
+    """
+
+    def __init__(self, columns: Sequence[Column]) -> None:
+        self.columns = columns
+        self.values = pa.concat_arrays([column.values for column in columns])
+        self.counts = np.concatenate([column.counts for column in columns])
+        sizes = [len(column.values) for column in columns]
+        self.edges = np.concatenate([[0], np.cumsum(sizes)])
+        self.owners = np.repeat(np.arange(len(columns)), sizes)
+
+    @cached_property
+    def blank(self) -> Mask:
+        """Which values are missing or blank, (values,)."""
+        return is_blank(self.values)
+
+    def sum_rows(self, mask: Mask) -> Counts:
+        """How many rows of each column have the marked values, (columns,)."""
+        return np.bincount(self.owners, weights=self.counts * mask, minlength=len(self.columns)).astype(
+            np.int64
+        )
+
+    def list_owners(self, mask: Mask) -> list[int]:
+        """The columns that have a marked value."""
+        return np.unique(self.owners[mask]).tolist()  # type: ignore[no-any-return]
+
+    def slice_of(self, owner: int) -> slice:
+        """Where the values of a column stand."""
+        return slice(int(self.edges[owner]), int(self.edges[owner + 1]))
+
+
+def find_oddities(many: ManyColumns, *, with_lookalikes: bool = True) -> list[list[Oddity]]:
+    """Find all oddities of columns, in a fixed order; kinds that don't occur are left out.
+
+    Args:
+        many: The columns.
+        with_lookalikes: Whether to look for values that are probably one.
+
+    Returns:
+        For each column its oddities.
+    """
+    found: list[list[Oddity]] = [[] for _ in many.columns]
+
+    def look(kinds: Iterable[tuple[str, Callable[[ManyColumns], Mask]]]) -> None:
+        for kind, find in kinds:
+            mask = find(many)
+            for owner in many.list_owners(mask):
+                found[owner].append(_oddity(kind, many.columns[owner], mask[many.slice_of(owner)]))
+
+    masks = list(_MASKS.items())
+    look(masks[:_BEFORE_GROUPS])
+    for kind, key in _KEYS.items():
+        for owner, oddity in _find_groups(kind, many, key):
+            found[owner].append(oddity)
+    for owner, column in enumerate(many.columns if with_lookalikes else ()):
+        if (alike := _lookalikes(column)) is not None:
+            found[owner].append(alike)
+    look(masks[_BEFORE_GROUPS:])
+    return found
 
 
 def _lookalikes(column: Column) -> Oddity | None:
@@ -96,74 +154,72 @@ def _lookalikes(column: Column) -> Oddity | None:
     return Oddity("probably one", len(grouped), sum(one.rows for one in grouped), len(alike), tuple(named))
 
 
-def _oddity(kind: str, column: Column, mask: Mask) -> Oddity | None:
-    if not mask.any():
-        return None
+def _oddity(kind: str, column: Column, mask: Mask) -> Oddity:
     places = np.flatnonzero(mask)
     first = places[np.argsort(-column.counts[places], kind="stable")][:EXAMPLES]
     shown = tuple(visible(text, _LONGEST) for text in column.values.take(pa.array(first)).to_pylist())
     return Oddity(kind, len(places), int(column.counts[places].sum()), None, shown)
 
 
-def _pattern(pattern: str) -> Callable[[Column], Mask]:
-    return lambda column: has_pattern(column.values, pattern)
+def _pattern(pattern: str) -> Callable[[ManyColumns], Mask]:
+    return lambda many: has_pattern(many.values, pattern)
 
 
-def _spaces_at_ends(column: Column) -> Mask:
+def _spaces_at_ends(many: ManyColumns) -> Mask:
     """Spaces at the ends of values that hold something else as well."""
-    return has_pattern(column.values, f"^[{_ANY_SPACE}]|[{_ANY_SPACE}]$") & ~is_blank(column.values)
+    return has_pattern(many.values, f"^[{_ANY_SPACE}]|[{_ANY_SPACE}]$") & ~many.blank
 
 
-def _is_number(column: Column) -> tuple[Mask, Mask]:
+def _is_number(many: ManyColumns) -> tuple[Mask, Mask]:
     """Which values are numbers, and which are other texts; blank and missing-like ones are neither."""
-    number = has_pattern(trimmed(column.values), _NUMBER)
-    return number, ~number & ~is_blank(column.values) & ~_like_missing(column)
+    number = has_pattern(trimmed(many.values), _NUMBER)
+    return number, ~number & ~many.blank & ~_like_missing(many)
 
 
-def _rarer(column: Column, which: Mask, other: Mask) -> Mask:
-    few, many = column.counts[which].sum(), column.counts[other].sum()
-    return which if few < many else np.zeros_like(which)
+def _rarer(many: ManyColumns, which: Mask, other: Mask) -> Mask:
+    is_rarer: Mask = (many.sum_rows(which) < many.sum_rows(other))[many.owners]
+    return which & is_rarer
 
 
-def _numbers_among_texts(column: Column) -> Mask:
-    number, text = _is_number(column)
-    return _rarer(column, number, text)
+def _numbers_among_texts(many: ManyColumns) -> Mask:
+    number, text = _is_number(many)
+    return _rarer(many, number, text)
 
 
-def _texts_among_numbers(column: Column) -> Mask:
-    number, text = _is_number(column)
-    return _rarer(column, text, number)
+def _texts_among_numbers(many: ManyColumns) -> Mask:
+    number, text = _is_number(many)
+    return _rarer(many, text, number)
 
 
-def _like_missing(column: Column) -> Mask:
-    return to_mask(pc.is_in(casefold(trimmed(column.values)), pa.array(LIKE_MISSING, TEXT)))
+def _like_missing(many: ManyColumns) -> Mask:
+    return to_mask(pc.is_in(casefold(trimmed(many.values)), pa.array(LIKE_MISSING, TEXT)))
 
 
-def _misread(column: Column) -> Mask:
+def _misread(many: ManyColumns) -> Mask:
     """Texts that were decoded wrongly: replacement characters, or UTF-8 read as a single-byte encoding."""
-    mask = has_pattern(column.values, "\ufffd")
-    maybe = np.flatnonzero(has_pattern(column.values, MAYBE_MISREAD))
-    texts = column.values.take(pa.array(maybe)).to_pylist()
+    mask = has_pattern(many.values, "\ufffd")
+    maybe = np.flatnonzero(has_pattern(many.values, MAYBE_MISREAD))
+    texts = many.values.take(pa.array(maybe)).to_pylist()
     mask[maybe] |= np.array([reread(text) is not None for text in texts], np.bool_)
     return mask
 
 
-def _lookalike_letters(column: Column) -> Mask:
+def _lookalike_letters(many: ManyColumns) -> Mask:
     """Letters of another script that look Latin, beside Latin letters or in a column mostly of them."""
     alike = "".join(LOOKS_LATIN)
-    has_alike = has_pattern(column.values, f"[{alike}]")
+    has_alike = has_pattern(many.values, f"[{alike}]")
     if not has_alike.any():
         return has_alike
-    latin = has_pattern(column.values, r"\p{Latin}")
-    only_alike = has_alike & ~has_pattern(column.values, rf"[^{alike}\P{{L}}]") & ~latin
-    mostly_latin = column.counts[latin].sum() > column.counts[has_alike & ~latin].sum()
+    latin = has_pattern(many.values, r"\p{Latin}")
+    only_alike = has_alike & ~has_pattern(many.values, rf"[^{alike}\P{{L}}]") & ~latin
+    mostly_latin: Mask = (many.sum_rows(latin) > many.sum_rows(has_alike & ~latin))[many.owners]
     in_one_word = has_pattern(
-        column.values, rf"[{alike}][\p{{L}}\p{{M}}]*\p{{Latin}}|\p{{Latin}}[\p{{L}}\p{{M}}]*[{alike}]"
+        many.values, rf"[{alike}][\p{{L}}\p{{M}}]*\p{{Latin}}|\p{{Latin}}[\p{{L}}\p{{M}}]*[{alike}]"
     )
-    return in_one_word | (only_alike if mostly_latin else np.zeros_like(latin))
+    return in_one_word | (only_alike & mostly_latin)
 
 
-_MASKS: dict[str, Callable[[Column], Mask]] = {
+_MASKS: dict[str, Callable[[ManyColumns], Mask]] = {
     "spaces at the ends": _spaces_at_ends,
     "runs of spaces inside": _pattern(f"[^{_ANY_SPACE}][ {TAB}{_ODD}]{{2,}}[^{_ANY_SPACE}]"),
     "line breaks": _pattern(f"[{LINE_BREAKS}]"),
@@ -187,38 +243,39 @@ _KEYS: dict[str, Callable[[pa.Array], pa.Array]] = {
 }
 
 
-def _grouped(kind: str, column: Column, key: Callable[[pa.Array], pa.Array]) -> Oddity | None:
-    """Distinct values that one key makes equal: they differ in nothing else."""
-    values, counts = column.values, column.counts
+def _find_groups(
+    kind: str, many: ManyColumns, key: Callable[[pa.Array], pa.Array]
+) -> Iterable[tuple[int, Oddity]]:
+    """Distinct values of a column that one key makes equal: they differ in nothing else."""
     # Keys of blanks say nothing: an empty text and a space are no two spellings of a value.
-    is_text = ~is_blank(values)
-    if not is_text.all():
-        values, counts = values.filter(pa.array(is_text)), counts[is_text]
-    encoded = key(values).dictionary_encode()
-    groups: Codes = encoded.indices.to_numpy(zero_copy_only=False)
-    sizes = np.bincount(groups, minlength=len(encoded.dictionary))
+    places = np.flatnonzero(~many.blank)
+    encoded = key(many.values.take(pa.array(places))).dictionary_encode()
+    codes = encoded.indices.to_numpy(zero_copy_only=False).astype(np.int64)
     empty = pc.index(encoded.dictionary, pa.scalar("", encoded.dictionary.type)).as_py()
-    if empty >= 0:
-        sizes[empty] = 0  # nothing is left under this key: the values have nothing in common
-    mask = sizes[groups] > 1
-    if not mask.any():
-        return None
-    return Oddity(
-        kind,
-        int(mask.sum()),
-        int(counts[mask].sum()),
-        int((sizes > 1).sum()),
-        tuple(_group_examples(values, counts, groups, mask)),
-    )
+    owned = pa.array(many.owners[places] * max(len(encoded.dictionary), 1) + codes).dictionary_encode()
+    groups: Codes = owned.indices.to_numpy(zero_copy_only=False)
+    sizes = np.bincount(groups, minlength=len(owned.dictionary))
+    # Where nothing is left under a key the values have nothing in common.
+    mask = (sizes[groups] > 1) & (codes != empty)
+    for owner in np.unique(many.owners[places[mask]]).tolist():
+        own = many.slice_of(owner)
+        chosen = mask & (places >= own.start) & (places < own.stop)
+        members, its_groups = places[chosen], groups[chosen]
+        counts = many.counts[members]
+        examples = _group_examples(many.values.take(pa.array(members)), counts, its_groups)
+        count = len(np.unique(its_groups))
+        yield owner, Oddity(kind, len(members), int(counts.sum()), count, tuple(examples))
 
 
-def _group_examples(values: pa.Array, counts: Counts, groups: Codes, mask: Mask) -> Iterable[str]:
+def _group_examples(values: pa.Array, counts: Counts, groups: Codes) -> Iterable[str]:
     """The groups with most rows, each as its spellings, the most frequent first."""
-    weight = np.bincount(groups[mask], weights=counts[mask])
-    for group in np.argsort(-weight, kind="stable")[:EXAMPLES]:
-        members = np.flatnonzero((groups == group) & mask)
-        if len(members):
-            members = members[np.argsort(-counts[members], kind="stable")]
-            texts = values.take(pa.array(members[:EXAMPLES])).to_pylist()
-            more = " | …" if len(members) > EXAMPLES else ""
-            yield " | ".join(visible(text, _LONGEST) for text in texts) + more
+    _, first, inverse = np.unique(groups, return_index=True, return_inverse=True)
+    # Among groups of equally many rows, the one that appears first comes first.
+    order = np.argsort(first, kind="stable")
+    weight = np.bincount(inverse, weights=counts)[order]
+    for group in order[np.argsort(-weight, kind="stable")][:EXAMPLES]:
+        members = np.flatnonzero(inverse == group)
+        members = members[np.argsort(-counts[members], kind="stable")]
+        texts = values.take(pa.array(members[:EXAMPLES])).to_pylist()
+        more = " | …" if len(members) > EXAMPLES else ""
+        yield " | ".join(visible(text, _LONGEST) for text in texts) + more

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
-import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import MIXED, TEXTS, Column, to_mask
-from igual.conditions import is_blank
 from igual.display import Displayed
-from igual.looking.oddities import Oddity, find_oddities
+from igual.looking.oddities import ManyColumns, Oddity, find_oddities
+
+# Values that are probably one are looked for in tables of up to so many columns; each takes some milliseconds.
+MOST_LOOKED_THROUGH = 200
+_VALUES_AT_ONCE = 1 << 20
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -74,25 +76,62 @@ class Survey(Displayed):
 
 
 def survey_columns(columns: Iterable[tuple[str, Column]]) -> Survey:
-    """Look at columns, given as name and encoded column; only texts are searched for oddities."""
-    return Survey(tuple(_survey_column(name, column) for name, column in columns))
+    """Look at columns; only texts are searched for oddities.
+
+    Args:
+        columns: Names and encoded columns. Of more than MOST_LOOKED_THROUGH none is searched for lookalikes.
+
+    Returns:
+        The survey.
+    """
+    listed = list(columns)
+    surveyed: list[SurveyedColumn] = []
+    for batch in _batches(listed):
+        surveyed += _survey_batch(batch, with_lookalikes=len(listed) <= MOST_LOOKED_THROUGH)
+    return Survey(tuple(surveyed))
 
 
-def _survey_column(name: str, column: Column) -> SurveyedColumn:
-    missing = to_mask(column.values.is_null())
-    blank = is_blank(column.values) & ~missing
-    is_text = ~missing & ~blank
-    lengths = pc.utf8_length(column.values.filter(pa.array(is_text))).to_numpy(zero_copy_only=False)
-    most = int(np.argmax(np.where(is_text, column.counts, -1))) if is_text.any() else None
-    return SurveyedColumn(
-        name,
-        column.kind,
-        int(column.counts.sum()),
-        len(column.values) - int(missing.sum()),
-        int(column.counts[missing].sum()),
-        int(column.counts[blank].sum()),
-        int(lengths.min()) if len(lengths) else None,
-        int(lengths.max()) if len(lengths) else None,
-        None if most is None else column.values[most].as_py(),
-        tuple(find_oddities(column)) if column.kind in (TEXTS, MIXED) else (),
-    )
+def _batches(columns: Sequence[tuple[str, Column]]) -> Iterator[Sequence[tuple[str, Column]]]:
+    """Columns that are looked at together: few calls for many small ones, and no large ones at once."""
+    batch: list[tuple[str, Column]] = []
+    values = 0
+    for name, column in columns:
+        if batch and values + len(column.values) > _VALUES_AT_ONCE:
+            yield batch
+            batch, values = [], 0
+        batch.append((name, column))
+        values += len(column.values)
+    if batch:
+        yield batch
+
+
+def _survey_batch(
+    columns: Sequence[tuple[str, Column]], *, with_lookalikes: bool
+) -> Iterator[SurveyedColumn]:
+    many = ManyColumns([column for _, column in columns])
+    missing = to_mask(many.values.is_null())
+    blank = many.blank & ~missing
+    is_text = ~many.blank
+    lengths = pc.utf8_length(many.values).fill_null(0).to_numpy(zero_copy_only=False)
+    searched = [place for place, (_, column) in enumerate(columns) if column.kind in (TEXTS, MIXED)]
+    oddities: dict[int, list[Oddity]] = {}
+    if searched:
+        among = many if len(searched) == len(columns) else ManyColumns([columns[at][1] for at in searched])
+        oddities = dict(zip(searched, find_oddities(among, with_lookalikes=with_lookalikes), strict=True))
+    for place, (name, column) in enumerate(columns):
+        own = many.slice_of(place)
+        texts = np.flatnonzero(is_text[own])
+        its_lengths = lengths[own][texts]
+        most = int(texts[np.argmax(column.counts[texts])]) if len(texts) else None
+        yield SurveyedColumn(
+            name,
+            column.kind,
+            int(column.counts.sum()),
+            len(column.values) - int(missing[own].sum()),
+            int(column.counts[missing[own]].sum()),
+            int(column.counts[blank[own]].sum()),
+            int(its_lengths.min()) if len(texts) else None,
+            int(its_lengths.max()) if len(texts) else None,
+            None if most is None else column.values[most].as_py(),
+            tuple(oddities.get(place, ())),
+        )

@@ -15,7 +15,7 @@ from rich.table import Table
 from rich.text import Text
 
 from igual.looking.comparison import ComparedValue, CrossTable
-from igual.looking.survey import Survey
+from igual.looking.survey import MOST_LOOKED_THROUGH, Survey
 from igual.looking.tally import Tally
 from igual.report.hints import name_rule
 from igual.report.reasons import format_reasons
@@ -32,9 +32,13 @@ _ROOM = 80
 _STATUSES = {"appeared": "green", "vanished": "red", "merged": "cyan", "changed": "yellow", "same": "dim"}
 
 
+# More lines than that nobody reads on a terminal.
+_MOST_SHOWN = 200
+
+
 def survey_view(survey: Survey, name: str = "") -> RenderableType:
     """Columns first, then what is odd about them."""
-    columns = draw_table(
+    columns: RenderableType = draw_table(
         f"{name + ': ' if name else ''}{format_count(survey.rows, 'row')}, "
         f"{format_count(len(survey.surveyed), 'column')}",
         ("column", "distinct#", "missing#", "blank#", "shortest#", "longest#", "most frequent"),
@@ -48,20 +52,30 @@ def survey_view(survey: Survey, name: str = "") -> RenderableType:
                 c.longest,
                 draw_value(c.most_frequent) if c.most_frequent is not None else "",
             )
-            for c in survey.surveyed
+            for c in survey.surveyed[:_MOST_SHOWN]
         ),
     )
+    left = len(survey.surveyed) - _MOST_SHOWN
+    if left > 0:
+        said = f"and {format_count(left, 'more column')}; --column shows single ones, --json tells of all\n"
+        columns = Group(columns, Text(said))
     odd = [(column.name, oddity) for column in survey.surveyed for oddity in column.oddities]
     if not odd:
         return Group(columns, Text("Nothing odd was found.", style="green"))
     rows: list[Sequence[Cell]] = []
     previous = None
-    for column, oddity in odd:
+    for column, oddity in odd[:_MOST_SHOWN]:
         groups = f" ({format_count(oddity.groups, 'group')})" if oddity.groups else ""
         named = draw_value(column, "bold") if column != previous else ""
         rows.append((named, oddity.kind + groups, oddity.values, oddity.rows, "\n".join(oddity.examples)))
         previous = column
-    key = Text("· space   → tab   ↵ line break   ⟨…⟩ other invisible characters", style="dim")
+    shown = "· space   → tab   ↵ line break   ⟨…⟩ other invisible characters"
+    if len(odd) > _MOST_SHOWN:
+        more = len(odd) - _MOST_SHOWN
+        shown = f"and {more:,} more lines; --column shows single columns, --json tells of all\n\n{shown}"
+    if len(survey.surveyed) > MOST_LOOKED_THROUGH:
+        shown += "\nSo many columns are not searched for values that are probably one; --column does that."
+    key = Text(shown, style="dim")
     return Group(
         columns, draw_table("What is odd", ("column", "what", "values#", "rows#", "examples"), rows), key
     )
