@@ -553,3 +553,11 @@ def test_contexts_elsewhere_are_refused_wherever_they_stand(write: Write, tmp_pa
             igual.ReferenceList.load(write("l.jsonld", document))
         assert "has no concepts" not in str(caught.value) or "@id" in context
     assert sys.modules["rdflib.plugins.shared.jsonld.context"].source_to_json.__name__ == "source_to_json"
+
+
+def test_a_rulebook_that_would_let_values_grow_the_next_time(run: Run, write: Write, tmp_path: Path) -> None:
+    write("t.csv", "a\n" + "x" * 1_000 + "\n")
+    pairs = "pairs = { x = '" + "y" * 1_000 + "', z = 'x' }\ncascade = true"
+    write("b.toml", book(f'{RULE}do = "replace"\n{pairs}\n{RULE}do = "replace"\npairs = {{ y = "x" }}\n'))
+    done = run("apply b.toml t.csv --out o.csv")
+    assert (done.returncode, (tmp_path / "o.csv").exists()) == (0, True), done.stderr

@@ -99,8 +99,8 @@ def apply(
     escapes_table = escape_formulas and "out" in named and is_text_ending(endings["out"])
     clean, restyled = make_clean(book, counted, account, endings.get("out"), is_guarded=escapes_table)
     run = _Run(rulebook, book, counted, account, clean, restyled)
-    _write_outputs(run, named, endings, _TextStyle(escape_formulas, out_encoding), force)
     hints = find_hints(account)
+    _write_outputs(run, named, endings, _TextStyle(escape_formulas, out_encoding), force)
     if as_json:
         from igual.report.records import from_account
 

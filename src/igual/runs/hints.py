@@ -12,6 +12,7 @@ import pyarrow as pa
 from igual.column import TEXTS, Mask
 from igual.conditions import is_blank
 from igual.display import to_sentence
+from igual.errors import RulebookError
 from igual.rules.kinds import OPEN, RULED_OUT
 from igual.runs.account import Account, NearlyCaught
 from igual.runs.trail import ColumnTrail, Stage
@@ -237,7 +238,11 @@ def _find_unstable(account: Account) -> Iterable[Hint]:
         if stage.changed.any() and (example := _change_again(stage)) is not None:
             reported.add(stage.number)
             yield _hint(stage, "unstable", [example])
-    for column, trail in account.plan.run_again(account.trails).items():
+    try:
+        again = account.plan.run_again(account.trails)
+    except RulebookError:  # values that would grow beyond bounds
+        return
+    for column, trail in again.items():
         moved = differs(trail.column.values, trail.clean)
         if not moved.any():
             continue
