@@ -22,6 +22,10 @@ FIGURES = {
     "one": "matching.one_value",
     "accuracy": "matching.accuracy",
     "growth": "matching.growth",
+    "text": "streams.text_table",
+    "parquet": "streams.parquet_file",
+    "survey": "figures.wide_survey",
+    "spark": "clusters.spark",
 }
 LARGE = {"large": "matching.large"}
 RESULTS = Path(__file__).parent / ".data" / "results.json"

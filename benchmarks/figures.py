@@ -11,6 +11,7 @@ import numpy as np
 import pandas as pd
 import polars as pl
 import pyarrow as pa
+from pyarrow import csv
 
 from benchmarks import chains
 from benchmarks.measure import best_times, line, processes, times
@@ -24,7 +25,7 @@ def many_rows() -> None:
     column = chains.repeated(chains.messy_values(6_000), 10 * MILLION)
     table = pa.table({"value": column})
     series, polars_column = column.to_pandas(), pl.Series(column)
-    frame = pd.DataFrame({"value": series})
+    frame, polars_frame = pd.DataFrame({"value": series}), pl.DataFrame({"value": polars_column})
     slow, slow_results = best_times(
         {
             "pandas .str and .map, pairs in one pattern": lambda: chains.with_pandas(series, by_call=True),
@@ -41,6 +42,7 @@ def many_rows() -> None:
             "arrow, encode and decode only (the limit)": lambda: chains.arrow_limit(column),
             "igual, Arrow in and out": lambda: chains.with_igual(table),
             "igual, pandas in and out": lambda: chains.with_igual(frame),
+            "igual, polars in and out": lambda: chains.with_igual(polars_frame),
             "igual, 2 rules": lambda: chains.with_igual(table, 2),
             "igual, 20 rules": lambda: chains.with_igual(table, 20),
             "polars": lambda: chains.with_polars(polars_column),
@@ -53,6 +55,7 @@ def many_rows() -> None:
     compared = (
         "igual, Arrow in and out",
         "igual, pandas in and out",
+        "igual, polars in and out",
         "polars",
         "polars, by hand on distinct values and a join",
     )
@@ -65,6 +68,9 @@ def many_rows() -> None:
     _at_least("polars / igual", fast["polars"] / own, 4)
     _at_least("duckdb / igual", slow["duckdb"] / own, 4)
     _at_most("igual / arrow's encode and decode", own / limit, 2)
+    _at_most(
+        "igual, polars in and out / arrow's encode and decode", fast["igual, polars in and out"] / limit, 1.4
+    )
     _at_most("igual, 20 rules / 2 rules", fast["igual, 20 rules"] / fast["igual, 2 rules"], 1.1)
 
 
@@ -114,6 +120,21 @@ def a_file() -> None:
     )
     _at_most("igual apply / pyarrow alone", own.seconds / arrow.seconds, 2.5)
     _at_most("peak memory / file", own.peak_bytes / size, 3)
+
+
+def wide_survey() -> None:
+    """A table of 3,000 columns."""
+    print("13. a survey of 3,000 columns, 1,000 rows, 10 distinct values in each")
+    rng = np.random.default_rng(1)
+    values = ["Oak", "oak ", "Norway maple", "Elm", "", " x", "a b", "7", "1.5", "2024-05-31"]
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder, "wide.csv")
+        table = pa.table({f"c{number}": pa.array(rng.choice(values, 1_000)) for number in range(3_000)})
+        csv.write_csv(table, path)
+        command = str(Path(sys.executable).parent / "igual")
+        measured = processes({"igual survey": [command, "survey", str(path)]}, rounds=2)
+    times({name: run.seconds for name, run in measured.items()})
+    _at_most("igual survey, s", measured["igual survey"].seconds, 3)
 
 
 def start_up() -> None:
@@ -185,12 +206,12 @@ def _write_register(path: Path) -> None:
 
 def _texts(result: Any) -> pa.Array:
     """Any peer's result as one Arrow array of large texts."""
-    if isinstance(result, pa.Table | pd.DataFrame):
+    if isinstance(result, pa.Table | pd.DataFrame | pl.DataFrame):
         result = result["value"]
     if isinstance(result, pd.Series):
         result = pa.array(result)
     elif isinstance(result, pl.Series):
-        result = result.to_arrow()
+        result = result.cast(pl.String).to_arrow()
     if isinstance(result, pa.ChunkedArray):
         result = pa.concat_arrays([chunk.cast(pa.large_string()) for chunk in result.chunks])
     return result.cast(pa.large_string())

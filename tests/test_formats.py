@@ -310,3 +310,46 @@ def test_a_file_that_changes_between_the_passes(tmp_path: Path) -> None:
 def test_options_that_a_format_does_not_need_do_no_harm(tmp_path: Path) -> None:
     write_table(TABLE, tmp_path / "t.parquet", ".parquet")
     assert open_table_file(tmp_path / "t.parquet", ReadOptions("cp1252", "x", 1)).names == ["t", "n", "o"]
+
+
+def test_more_values_than_are_held_at_once(run: Run, tmp_path: Path, write: Write) -> None:
+    rows = 30_000
+    lines = "".join(f" v{number},{number % 7},k{number % 3}\n" for number in range(rows))
+    write("t.csv", f"t,n,k\n{lines}")
+    write(
+        "b.toml",
+        'igual = 1\n[codebooks.n.labels]\n1 = "one"\n2 = "two"\n9 = "nine"\n[[rule]]\ncolumn = "t"\ndo = "spacing"\n'
+        '[[rule]]\ncolumn = "n"\ndo = "label"\ncodebook = "n"\n'
+        '[[check]]\ncolumn = "t"\nmust = { pattern = "^v" }\n',
+    )
+    whole = run("apply b.toml t.csv --out whole.csv --trail trail1.csv --crosswalk walk1.csv --json")
+    pieces = run(
+        "apply b.toml t.csv --out pieces.csv --trail trail2.csv --crosswalk walk2.csv --json --most-values 4000"
+    )
+    assert (whole.returncode, pieces.returncode) == (0, 0), pieces.stderr
+    assert "'t': more distinct values than are held at once (4,000" in pieces.stderr
+    assert (tmp_path / "pieces.csv").read_bytes() == (tmp_path / "whole.csv").read_bytes()
+    one, other = json.loads(whole.stdout), json.loads(pieces.stdout)
+    assert other["rows"] == rows
+    assert [effect["rows"] for effect in other["effects"]] == [effect["rows"] for effect in one["effects"]]
+    assert other["unknown"] == one["unknown"]
+    assert other["unused"] == one["unused"]
+    for first, second in (("trail1.csv", "trail2.csv"), ("walk1.csv", "walk2.csv")):
+        made, wanted = (
+            pd.read_csv(tmp_path / name, dtype=str, keep_default_na=False) for name in (second, first)
+        )
+        kept = [str(name) for name in wanted if name != "rows"]
+        assert set(map(tuple, made[kept].to_numpy().tolist())) == set(
+            map(tuple, wanted[kept].to_numpy().tolist())
+        )
+        assert made["rows"].astype(int).sum() == wanted["rows"].astype(int).sum()
+    for call in ("check b.toml t.csv", "check b.toml t.csv --most-values 4000"):
+        assert f"{rows:,} rows" not in run(call).stderr
+    assert run("check b.toml t.csv --most-values 4000").stdout == run("check b.toml t.csv").stdout
+    refused = run("apply b.toml t.csv --crosswalk w.sssom.tsv --most-values 4000")
+    assert (refused.returncode, "has no crosswalk as SSSOM" in refused.stderr) == (2, True)
+    assert not (tmp_path / "w.sssom.tsv").exists()
+    book = igual.Rulebook.load(tmp_path / "b.toml")
+    outcome = book.apply_file(tmp_path / "t.csv", tmp_path / "python.csv", most_values=4_000)
+    assert outcome.ran_inside == ("t",)
+    assert (tmp_path / "python.csv").read_bytes() == (tmp_path / "whole.csv").read_bytes()

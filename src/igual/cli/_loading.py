@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import tempfile
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
@@ -14,11 +15,13 @@ import pyarrow as pa
 from igual.cli._options import TableSource
 from igual.column import TEXT, Column
 from igual.engines.arrow import encode_cells
+from igual.engines.combinations import Bounds
 from igual.errors import RulebookError, TableError, error_context
 from igual.files.csv_cells import guarded
 from igual.files.existing import NewFile, refuse_to_replace
 from igual.files.formats.base import OpenedTable, ReadOptions
 from igual.files.outputs import outputs
+from igual.files.pieces import Pieces, work_pieces
 from igual.files.rulebooks import load_rulebook
 from igual.files.several import expand_paths, open_several
 from igual.files.standard import NAME, spool_input
@@ -28,6 +31,7 @@ from igual.report.progress import show_progress
 from igual.report.terminal import show_line
 from igual.report.wording import quote_value
 from igual.runs.account import Account
+from igual.runs.gathering import Gatherer
 from igual.runs.rulebook import Rulebook, find_shelf_files
 from igual.text.folding import folded_key
 
@@ -139,9 +143,9 @@ def report_reading(opened: OpenedTable) -> None:
 
 
 def apply_files(
-    rulebook: str, table: TableSource, allowed: Sequence[str], only: int | None = None
-) -> tuple[Rulebook, CountedTable, Account]:
-    """Apply a rulebook file to what occurs in a table file."""
+    rulebook: str, table: TableSource, allowed: Sequence[str], bounds: Bounds, only: int | None = None
+) -> tuple[Rulebook, Pieces]:
+    """Apply a rulebook file to what occurs in a table."""
     whole = load_rulebook(rulebook, allowed)
     for one, other in whole.rulings.list_contested():
         show_line(
@@ -149,14 +153,31 @@ def apply_files(
             f"{quote_value(other.ruling)} by {other.by} on {one.on}; the latter counts: see {whole.rulings.file}",
             err=True,
         )
-    book = whole.with_first_rules(only)
     opened = open_table(table)
-    with error_context(Path(rulebook).name, RulebookError):
-        groups = book.group_columns(book.source_columns(opened.names))
-    counted = count_file(opened, groups)
-    with show_progress("applying the rules"), error_context(Path(rulebook).name, RulebookError):
-        account = book.run(counted.source)
-    return whole, counted, account
+    with (
+        show_progress(f"reading {opened.name}, applying the rules") as on_progress,
+        error_context(Path(rulebook).name, RulebookError),
+    ):
+        pieces = work_pieces(
+            whole.with_first_rules(only), opened, bounds, lambda rows: on_progress(rows, None)
+        )
+    if pieces.outgrown:
+        names = ", ".join(map(quote_value, pieces.outgrown))
+        show_line(
+            f"{names}: more distinct values than are held at once ({bounds.values:,}, or {bounds.size >> 20:,} MiB); "
+            "the table is worked piece by piece, and a value counts once for each piece that it stands in",
+            err=True,
+        )
+    return whole, pieces
+
+
+def gather_pieces(pieces: Pieces) -> tuple[int, Account]:
+    """Work all pieces of a table: how many rows they have, and the account of all."""
+    gatherer, rows = Gatherer(), 0
+    for piece in itertools.chain([pieces.first], pieces.rest):
+        gatherer.add(piece.account)
+        rows += piece.counted.rows
+    return rows, gatherer.gather()
 
 
 def today() -> str:

@@ -89,6 +89,14 @@ allow_outside_option = click.option(
     multiple=True,
     help="Let the rulebook read lists, and write to them, in FOLDER, outside its own.",
 )
+most_values_option = click.option(
+    "--most-values",
+    type=click.IntRange(min=1),
+    default=20_000_000,
+    show_default=True,
+    metavar="N",
+    help="How many distinct values of a column are held at once; tables with more are worked piece by piece.",
+)
 json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON for machines.")
 
 

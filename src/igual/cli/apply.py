@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import contextlib
+import functools
+import itertools
 import sys
 import tempfile
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import click
 
@@ -17,6 +19,7 @@ from igual.cli._options import (
     escape_option,
     force_option,
     json_option,
+    most_values_option,
     print_json,
     rulebook_argument,
     table_argument,
@@ -26,7 +29,11 @@ from igual.cli._options import (
 NAME = "-"
 
 if TYPE_CHECKING:
-    from igual.files.streams import CleanTable, CountedTable
+    import pyarrow as pa
+
+    from igual.files.formats.base import OpenedTable
+    from igual.files.pieces import Pieces
+    from igual.files.streams import CleanTable
     from igual.looking.headers import RestyledHeader
     from igual.runs.account import Account
     from igual.runs.hints import Hint
@@ -62,6 +69,7 @@ if TYPE_CHECKING:
 @escape_option
 @click.option("--out-encoding", metavar="NAME", help="Encoding of text outputs; UTF-8 unless given.")
 @force_option
+@most_values_option
 @allow_outside_option
 @json_option
 def apply(
@@ -69,6 +77,7 @@ def apply(
     table: TableSource,
     preview: int | None,
     only: int | None,
+    most_values: int,
     escape_formulas: bool,
     out_encoding: str | None,
     out_format: str | None,
@@ -85,6 +94,7 @@ def apply(
                igual apply trees.toml trees.csv --out clean.csv --open open.xlsx --record run.json
     """
     from igual.cli._loading import apply_files
+    from igual.engines.combinations import Bounds
     from igual.files.applying import make_clean
     from igual.files.tables import is_text_ending
     from igual.runs.hints import find_hints
@@ -95,16 +105,19 @@ def apply(
             "Nothing to do: give --preview N to look, or --out FILE to write the clean table."
         )
     endings = _check_endings(named, out_format)
-    book, counted, account = apply_files(rulebook, table, allow_outside, only)
+    book, pieces = apply_files(rulebook, table, allow_outside, Bounds(most_values), only)
+    counted, account = pieces.first
     escapes_table = escape_formulas and "out" in named and is_text_ending(endings["out"])
     clean, restyled = make_clean(book, counted, account, endings.get("out"), is_guarded=escapes_table)
-    run = _Run(rulebook, book, counted, account, clean, restyled)
+    run = _Run(rulebook, book, pieces, counted.rows, account, clean, restyled)
     hints = find_hints(account)
-    _write_outputs(run, named, endings, _TextStyle(escape_formulas, out_encoding), force)
+    run = _write_outputs(run, named, endings, _TextStyle(escape_formulas, out_encoding), force)
+    if pieces.outgrown:
+        account, hints = run.account, find_hints(run.account)
     if as_json:
         from igual.report.records import from_account
 
-        about = {"rulebook": rulebook, "table": table.shown, "rows": counted.rows}
+        about = {"rulebook": rulebook, "table": table.shown, "rows": run.rows}
         print_json({**about, **from_account(account, hints), "written": named})
         return
     # What is told must not come between the rows of a table that goes to standard output.
@@ -125,10 +138,16 @@ class _Run(NamedTuple):
 
     rulebook: str
     book: Rulebook
-    counted: CountedTable
+    pieces: Pieces
+    rows: int
     account: Account
     clean: CleanTable
     restyled: list[RestyledHeader]
+
+    @property
+    def opened(self) -> OpenedTable:
+        """The table file."""
+        return self.pieces.first.counted.opened
 
 
 _NAMES = {
@@ -189,45 +208,14 @@ def _refuse_to_replace(run: _Run, named: Mapping[str, str], endings: Mapping[str
 
 def _write_outputs(
     run: _Run, named: Mapping[str, str], endings: Mapping[str, str], style: _TextStyle, force: bool
-) -> None:
-    """Write all outputs or none."""
+) -> _Run:
+    """Write all outputs or none; give the run with the account of all pieces."""
     from igual.cli._loading import book_files
-    from igual.files.crosswalks import write_crosswalk
-    from igual.files.csv_cells import guarded
-    from igual.files.formats.base import TextStyle
     from igual.files.outputs import outputs
-    from igual.files.sheets import write_sheet
     from igual.files.standard import pour_output
-    from igual.files.tables import is_text_ending, write_table, writing_table
-    from igual.report.progress import show_progress
 
-    account, text_style = run.account, TextStyle(run.counted.opened.dialect, style.encoding)
-
-    def write_as_table(made: Any, path: Path, ending: str) -> None:
-        escapes = style.escape_formulas and is_text_ending(ending)
-        write_table(guarded(made) if escapes else made, path, ending, text_style)
-
-    def write_walk(path: Path, ending: str) -> None:
-        if is_text_ending(ending):
-            write_as_table(account.crosswalk.table, path, ending)
-        else:
-            write_crosswalk(account.crosswalk, path, ending)
-
-    def write_clean(path: Path, ending: str) -> None:
-        with (
-            show_progress("writing the clean table") as on_progress,
-            writing_table(path, ending, run.clean.schema, text_style) as writer,
-        ):
-            run.clean.write(writer, lambda rows: on_progress(rows, run.counted.rows))
-
-    writers: dict[str, Callable[[Path, str], None]] = {
-        "out": write_clean,
-        "trail": lambda path, ending: write_as_table(account.trail, path, ending),
-        "crosswalk": write_walk,
-        "open": lambda path, ending: write_sheet(account.waiting, path, ending),
-    }
     first, *beside = book_files(run.rulebook, run.book)
-    inputs = {"table": list(run.counted.opened.files), "rulebook": [first], "beside the rulebook": beside}
+    inputs = {"table": list(run.opened.files), "rulebook": [first], "beside the rulebook": beside}
     with (
         tempfile.TemporaryDirectory(prefix="igual-") as folder,
         outputs([path for paths in inputs.values() for path in paths]) as staged,
@@ -238,14 +226,85 @@ def _write_outputs(
         }
         if not force:
             _refuse_to_replace(run, named, endings)
-        for what, write in writers.items():
-            if what in places:
-                write(places[what], endings[what])
+        run = _write_pieces(run, places, endings, style)
+        _write_account(run, places, endings, style)
         if "record" in places:
             made = {what: (named[what], place) for what, place in places.items() if what != "record"}
             _write_record(run, inputs, made, places["record"])
         if poured.exists():
             pour_output(poured)
+    return run
+
+
+def _write_pieces(
+    run: _Run, places: Mapping[str, Path], endings: Mapping[str, str], style: _TextStyle
+) -> _Run:
+    """Write what has a line for each row or value, piece by piece."""
+    from igual.files.applying import write_piece
+    from igual.files.csv_cells import guarded
+    from igual.files.formats.base import BatchPart, CleanPart, TextStyle
+    from igual.files.sssom import ENDING
+    from igual.files.tables import is_text_ending, writing_table
+    from igual.report.progress import show_progress
+    from igual.runs.gathering import Gatherer
+
+    text_style = TextStyle(run.opened.dialect, style.encoding)
+    listed: dict[str, Callable[[Account], pa.Table]] = {
+        "trail": lambda account: account.trail,
+        "crosswalk": lambda account: account.crosswalk.table,
+    }
+    listed = {what: give for what, give in listed.items() if endings.get(what, ENDING) != ENDING}
+
+    def made_of(account: Account, what: str) -> pa.Table:
+        escapes = style.escape_formulas and is_text_ending(endings[what])
+        return guarded(listed[what](account)) if escapes else listed[what](account)
+
+    gatherer, rows = Gatherer(), 0
+    with contextlib.ExitStack() as open_files:
+        on_progress = open_files.enter_context(show_progress("writing"))
+        listed = {what: give for what, give in listed.items() if what in places}
+        schemas = {what: made_of(run.account, what).schema for what in listed}
+        if "out" in places:
+            schemas["out"] = run.clean.schema
+        writers = {
+            what: open_files.enter_context(writing_table(places[what], endings[what], schema, text_style))
+            for what, schema in schemas.items()
+        }
+        for piece in itertools.chain([run.pieces.first], run.pieces.rest):
+            if "out" in writers:
+                tell = functools.partial(_tell_rows, on_progress, rows)
+                guards = run.clean.is_guarded
+                write_piece(
+                    run.book, piece, endings["out"], run.clean, writers["out"], tell, is_guarded=guards
+                )
+            for what in listed:
+                part = CleanPart(BatchPart(made_of(piece.account, what)))
+                writers[what].write(writers[what].prepare(part))
+            rows += piece.counted.rows
+            gatherer.add(piece.account)
+    return run._replace(rows=rows, account=gatherer.gather())
+
+
+def _tell_rows(on_progress: Callable[[int, int | None], None], before: int, done: int) -> None:
+    on_progress(before + done, None)
+
+
+def _write_account(
+    run: _Run, places: Mapping[str, Path], endings: Mapping[str, str], style: _TextStyle
+) -> None:
+    """Write what is made of the whole account."""
+    from igual.files.crosswalks import write_crosswalk
+    from igual.files.sheets import write_sheet
+    from igual.files.sssom import ENDING
+
+    if endings.get("crosswalk") == ENDING:
+        if run.pieces.outgrown:
+            raise click.UsageError(
+                "A table that is worked piece by piece has no crosswalk as SSSOM: take .csv."
+            )
+        write_crosswalk(run.account.crosswalk, places["crosswalk"], ENDING)
+    if "open" in places:
+        write_sheet(run.account.waiting, places["open"], endings["open"])
 
 
 def _is_poured(what: str, path: str) -> bool:
@@ -260,7 +319,7 @@ def _write_record(
     from igual.runs.findings import list_findings
     from igual.runs.review import find_stale_rulings
 
-    rows = run.counted.rows
+    rows = run.rows
     stale = [ruling for ruling, _ in find_stale_rulings(run.book)]
     findings = list_findings(run.account, rows, stale)
     write_record(run_record(run.account, findings, inputs, made, rows, user()), path)
@@ -272,7 +331,7 @@ def _show(run: _Run, hints: list[Hint], preview: int | None, named: Mapping[str,
     from igual.report.views import outcome_view, preview_view
     from igual.runs.preview import make_preview
 
-    report_reading(run.counted.opened)
+    report_reading(run.opened)
     if preview is not None:
         show(preview_view(make_preview(run.account.stages, preview).rules, plain=not on_terminal()))
     show(outcome_view(run.account, hints), "")
@@ -292,10 +351,10 @@ def _note_encoding(run: _Run, named: Mapping[str, str], out_encoding: str | None
     from igual.files.tables import ending_of, is_text_ending
     from igual.report.terminal import show_line
 
-    dialect = run.counted.opened.dialect
+    dialect = run.opened.dialect
     if named.get("out", NAME) == NAME or out_encoding or dialect is None or dialect.encoding == "utf-8":
         return
-    name, encoding = run.counted.opened.name, dialect.encoding
+    name, encoding = run.opened.name, dialect.encoding
     if is_text_ending(ending_of(named["out"])):
         show_line(
             f"{named['out']} is UTF-8; {name} is {encoding}: --out-encoding {encoding} keeps that", err=True

@@ -8,6 +8,7 @@ from igual.cli._options import (
     TableSource,
     allow_outside_option,
     json_option,
+    most_values_option,
     print_json,
     rulebook_argument,
     table_argument,
@@ -24,6 +25,7 @@ from igual.cli._options import (
     help="Tolerate up to N rows of a kind (open=12), or a share of them (unlisted=0.5%).",
 )
 @click.option("--since", "earlier", metavar="CROSSWALK", help="Compare with the crosswalk of an earlier run.")
+@most_values_option
 @allow_outside_option
 @json_option
 def check(
@@ -31,6 +33,7 @@ def check(
     table: TableSource,
     allow: tuple[str, ...],
     earlier: str | None,
+    most_values: int,
     allow_outside: tuple[str, ...],
     as_json: bool,
 ) -> int:
@@ -43,7 +46,8 @@ def check(
     Examples:  igual check trees.toml trees.csv
                igual check trees.toml june.csv --since may-crosswalk.csv --allow open=0.5%
     """
-    from igual.cli._loading import apply_files, report_reading
+    from igual.cli._loading import apply_files, gather_pieces, report_reading
+    from igual.engines.combinations import Bounds
     from igual.files.crosswalks import load_crosswalk
     from igual.report.check_views import finding_line, since_lines
     from igual.report.records import from_check
@@ -60,8 +64,9 @@ def check(
 
     allowed = {one.kind: one for one in map(read_allowance, allow)}
     before = load_crosswalk(earlier) if earlier is not None else None
-    book, counted, account = apply_files(rulebook, table, allow_outside)
-    rows = counted.rows
+    book, pieces = apply_files(rulebook, table, allow_outside, Bounds(most_values))
+    opened = pieces.first.counted.opened
+    rows, account = gather_pieces(pieces)
     findings = list_findings(account, rows, [ruling for ruling, _ in find_stale_rulings(book)])
     compared = compare_crosswalks(before, account.crosswalk) if before is not None else []
     findings += [found for one in compared if (found := find_changed(one, rows)) is not None]
@@ -69,7 +74,7 @@ def check(
     if as_json:
         print_json(from_check(findings, bad, compared if earlier else None, rows))
         return int(bool(bad))
-    report_reading(counted.opened)
+    report_reading(opened)
     lines = [*(finding_line(one, one not in bad) for one in findings), *since_lines(compared)]
     if on_terminal():
         show(*lines)
@@ -77,5 +82,5 @@ def check(
         for line in lines:
             show_line(line.plain)
     if not bad:
-        show_line(f"{counted.opened.name}: in order, {format_count(rows, 'row')}")
+        show_line(f"{opened.name}: in order, {format_count(rows, 'row')}")
     return int(bool(bad))

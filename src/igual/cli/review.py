@@ -57,7 +57,8 @@ def review(
                igual review trees.toml --table trees.csv
                igual review trees.toml --add-to-lists
     """
-    from igual.cli._loading import apply_files, today, user
+    from igual.cli._loading import apply_files, gather_pieces, today, user
+    from igual.engines.combinations import Bounds
     from igual.files.list_changes import add_to_list_files
     from igual.files.rulebooks import load_rulebook
     from igual.files.rulings import record_review, rulings_file
@@ -97,8 +98,8 @@ def review(
             raise click.UsageError(
                 "Asking one by one needs a terminal; write a sheet with igual apply --open FILE, and give it here."
             )
-        book, _, account = apply_files(rulebook, TableSource((table,), encoding), allow_outside)
-        ask_one_by_one(book, account, kept, who)
+        book, pieces = apply_files(rulebook, TableSource((table,), encoding), allow_outside, Bounds())
+        ask_one_by_one(book, gather_pieces(pieces)[1], kept, who)
     if add_to_lists and not look:
         for line in add_to_list_files(load_rulebook(rulebook, allow_outside)):
             show_line(line, err=as_json)

@@ -47,6 +47,35 @@ class Combinations(NamedTuple):
         return columns
 
 
+class Bounds(NamedTuple):
+    """How much of what occurs in columns that are read together is held at once.
+
+    Attributes:
+        values: Distinct values, or combinations of values.
+        size: Their bytes.
+    """
+
+    values: int = 20_000_000
+    size: int = 2 << 30
+
+
+class OutgrowsMemoryError(TableError):
+    """Columns hold more distinct values than the bounds.
+
+    Args:
+        names: The columns.
+        places: Their positions.
+        bounds: The bounds.
+    """
+
+    def __init__(self, names: Sequence[str], places: Sequence[int], bounds: Bounds) -> None:
+        super().__init__(
+            f"column {', '.join(map(repr, names))} has more than {bounds.values:,} distinct values, or "
+            f"{bounds.size >> 20:,} MiB of them"
+        )
+        self.places = tuple(places)
+
+
 class Counter:
     """Counts the combinations of some columns, one part of a table after another.
 
@@ -69,6 +98,16 @@ class Counter:
         self._waiting += len(part.rows)
         if self._waiting > max(_LEAST_WAITING, len(self._counted[0].rows)):
             self._merge()
+
+    def exceeds(self, bounds: Bounds) -> bool:
+        """Tell whether more was counted than is to be held."""
+        rows = sum(len(part.rows) for part in self._counted)
+        size = sum(cells.nbytes for part in self._counted for cells in part.cells)
+        if rows <= bounds.values and size <= bounds.size:
+            return False
+        self._merge()
+        merged = self._counted[0]
+        return len(merged.rows) > bounds.values or sum(cells.nbytes for cells in merged.cells) > bounds.size
 
     def count(self) -> Combinations:
         """Give what was counted so far."""

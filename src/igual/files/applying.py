@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
+import itertools
 import os
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
 from igual.engines import OutputType
+from igual.engines.combinations import Bounds
+from igual.errors import OutputError
 from igual.files.existing import NewFile, refuse_to_replace
-from igual.files.formats.base import ReadOptions, TextStyle
+from igual.files.formats.base import ReadOptions, TextStyle, Writer
 from igual.files.outputs import outputs
+from igual.files.pieces import Piece, work_pieces
 from igual.files.several import expand_paths, open_several
-from igual.files.streams import CleanTable, CountedTable, count_table
+from igual.files.streams import CleanTable, CountedTable, OnRows
 from igual.files.tables import checked_ending, is_text_ending, writing_table
 from igual.looking.headers import RestyledHeader, restyle_headers
 from igual.runs.account import Account
+from igual.runs.gathering import Gatherer
 from igual.runs.outcome import Outcome
 
 if TYPE_CHECKING:
@@ -64,6 +69,7 @@ def apply_file(
     target: str | os.PathLike[str],
     options: ReadOptions,
     out_encoding: str | None,
+    bounds: Bounds,
     *,
     force: bool,
 ) -> Outcome:
@@ -71,15 +77,49 @@ def apply_file(
     paths = [source] if isinstance(source, str | os.PathLike) else list(source)
     ending = checked_ending(target)
     opened = open_several(expand_paths([os.fspath(path) for path in paths]), options, with_source=False)
-    names = opened.names
-    groups = book.group_columns(book.source_columns(names))
-    counted = count_table(opened, [[names.index(name) for name in group] for group in groups])
-    account = book.run(counted.source)
-    clean, restyled = make_clean(book, counted, account, ending)
+    pieces = work_pieces(book, opened, bounds)
+    clean, restyled = make_clean(book, *pieces.first, ending)
+    gatherer = Gatherer()
     with outputs([Path(path) for path in opened.files]) as staged:
         place = staged.place(target)
         if not force:
             refuse_to_replace(os.fspath(target), NewFile("table", tuple(clean.names)))
         with writing_table(place, ending, clean.schema, TextStyle(opened.dialect, out_encoding)) as writer:
-            clean.write(writer)
-    return Outcome(account, None, restyled)
+            for piece in itertools.chain([pieces.first], pieces.rest):
+                write_piece(book, piece, ending, clean, writer)
+                gatherer.add(piece.account)
+    return Outcome(gatherer.gather(), None, restyled, pieces.outgrown)
+
+
+def write_piece(
+    book: Rulebook,
+    piece: Piece,
+    ending: str,
+    first: CleanTable,
+    writer: Writer,
+    on_rows: OnRows = lambda rows: None,
+    *,
+    is_guarded: bool = False,
+) -> None:
+    """Write the clean rows of a piece.
+
+    Args:
+        book: The rulebook.
+        piece: The piece.
+        ending: The ending of the file.
+        first: The clean table of the first piece, whose columns all have.
+        writer: What writes the file.
+        on_rows: Told how many rows were written.
+        is_guarded: Whether cells that a spreadsheet program takes for formulas get an apostrophe.
+
+    Raises:
+        OutputError: Where a column is of another type than in the first piece.
+    """
+    clean = make_clean(book, *piece, ending, is_guarded=is_guarded).table
+    for own, wanted in zip(clean.schema, first.schema, strict=True):
+        if own.type != wanted.type:
+            raise OutputError(
+                f"column {own.name!r} is {wanted.type} in one piece of the table and {own.type} in another; write it "
+                "as .csv"
+            )
+    clean.write(writer, on_rows)

@@ -17,7 +17,16 @@ import pyarrow as pa
 from igual.column import Codes
 from igual.engines import CleanColumn, Source
 from igual.engines.arrow import make_cells
-from igual.engines.combinations import CHANGED, Combinations, Counter, Finder, combine, to_source
+from igual.engines.combinations import (
+    CHANGED,
+    Bounds,
+    Combinations,
+    Counter,
+    Finder,
+    OutgrowsMemoryError,
+    combine,
+    to_source,
+)
 from igual.errors import TableError
 from igual.files.csv_cells import guard_names
 from igual.files.formats.base import PART_BYTES, CleanPart, NewCells, OpenedTable, TablePart, Writer
@@ -76,7 +85,10 @@ def map_in_order(work: Callable[[_Item], _Made], items: Iterable[_Item]) -> Iter
 
 
 def count_table(
-    opened: OpenedTable, groups: Sequence[Sequence[int]], on_rows: OnRows = lambda rows: None
+    opened: OpenedTable,
+    groups: Sequence[Sequence[int]],
+    on_rows: OnRows = lambda rows: None,
+    bounds: Bounds = Bounds(),  # noqa: B008  # a named tuple never changes
 ) -> CountedTable:
     """Count what occurs in some columns of a table file.
 
@@ -84,17 +96,21 @@ def count_table(
         opened: The file.
         groups: The positions of the columns that are needed, those together that rules read together.
         on_rows: Told how many rows were read.
+        bounds: How many distinct values are held at once.
 
     Returns:
         The counted columns.
 
     Raises:
+        OutgrowsMemoryError: Where there are more.
         TableError: Where the file can't be read.
     """
-    return opened.read_by(lambda way: _count_table(way, groups, on_rows))
+    return opened.read_by(lambda way: _count_table(way, groups, on_rows, bounds))
 
 
-def _count_table(opened: OpenedTable, groups: Sequence[Sequence[int]], on_rows: OnRows) -> CountedTable:
+def _count_table(
+    opened: OpenedTable, groups: Sequence[Sequence[int]], on_rows: OnRows, bounds: Bounds
+) -> CountedTable:
     state = _state_of(opened)
     counters = [Counter(len(group)) for group in groups]
     rows = 0
@@ -108,8 +124,10 @@ def _count_table(opened: OpenedTable, groups: Sequence[Sequence[int]], on_rows: 
     for part_rows, counted in map_in_order(count, opened.parts(places, size)):
         rows += part_rows
         on_rows(rows)
-        for counter, combinations in zip(counters, counted, strict=True):
+        for counter, combinations, group in zip(counters, counted, groups, strict=True):
             counter.add(combinations)
+            if counter.exceeds(bounds):
+                raise OutgrowsMemoryError([opened.names[place] for place in group], group, bounds)
     found = [
         _or_none(counter.count(), opened, group) for counter, group in zip(counters, groups, strict=True)
     ]
@@ -145,7 +163,7 @@ class CleanTable:
         is_guarded: bool = False,
     ) -> None:
         self._counted = counted
-        self._guarded = is_guarded
+        self.is_guarded = is_guarded
         known = counted.opened.names
         changed = [column for column in columns if not (column.name in known and column.is_as_it_was)]
         in_place = sorted((known.index(one.name), one) for one in changed if one.name in known)
@@ -174,7 +192,7 @@ class CleanTable:
         return renamed
 
     def _set_names(self, names: Sequence[str]) -> None:
-        guarded_names = guard_names(names) if self._guarded else names
+        guarded_names = guard_names(names) if self.is_guarded else names
         fields = [field.with_name(name) for field, name in zip(self.schema, guarded_names, strict=True)]
         self.schema = pa.schema(fields, self.schema.metadata)
 
@@ -201,7 +219,7 @@ class CleanTable:
             new = [
                 NewCells(one.place, one.cells, one.kind, one.codes[found[one.group]]) for one in self._columns
             ]
-            return part.rows, writer.prepare(CleanPart(part, new, self.names, self._guarded))
+            return part.rows, writer.prepare(CleanPart(part, new, self.names, self.is_guarded))
 
         if _state_of(counted.opened) != counted.state:
             raise TableError(f"{counted.opened.name}: {CHANGED}")

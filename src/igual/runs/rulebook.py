@@ -171,6 +171,7 @@ class Rulebook:
         sheet: str | None = None,
         header_row: int | None = None,
         out_encoding: str | None = None,
+        most_values: int = 20_000_000,
         force: bool = False,
     ) -> Outcome:
         r"""Apply the rules to a table file of any size and write the clean table to another.
@@ -186,6 +187,9 @@ class Rulebook:
             sheet: Of a workbook: the name of the sheet, or its number from 1.
             header_row: The row that has the column names, from 1.
             out_encoding: Of a text table that is written; None is UTF-8.
+            most_values: How many distinct values of a column (or combinations, of columns that rules read together) are
+                held at once, in up to 2 GiB. Where there are more the table is worked piece by piece with the same
+                rules, and the account counts a value once for each piece that it stands in.
             force: Replace whatever stands at `target`, except for the source.
 
         Returns:
@@ -205,11 +209,13 @@ class Rulebook:
             >>> (folder / "clean.csv").read_text()
             'species\n Norway  maple\n'
         """
+        from igual.engines.combinations import Bounds
         from igual.files.applying import apply_file
         from igual.files.formats.base import ReadOptions
 
         options = ReadOptions(encoding, sheet, header_row)
-        return apply_file(self, source, target, options, out_encoding, force=force)
+        bounds = Bounds(most_values)
+        return apply_file(self, source, target, options, out_encoding, bounds, force=force)
 
     def _apply_inside(self, source: Source, columns: Sequence[str]) -> Outcome:
         """Apply the rules where the rows are, and account for a sample of them.
