@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from typing import Any
 
 import pyarrow as pa
@@ -37,7 +36,7 @@ def _with_functions(frame: Any) -> Any:
 
     value = functions.lower(functions.regexp_replace(functions.trim("value"), r"\s+", " "))
     for sought, meant in chains.pairs().items():
-        value = functions.regexp_replace(value, re.escape(sought), meant)
+        value = functions.replace(value, functions.lit(sought), functions.lit(meant))
     codes = functions.create_map([functions.lit(text) for pair in chains.labels().items() for text in pair])
     return frame.select(functions.coalesce(codes[value], value).alias("value"))
 

@@ -174,7 +174,8 @@ def _become(call: Mapping[str, Any]) -> None:
         if call["memory"]:
             resource.setrlimit(resource.RLIMIT_AS, (call["memory"], call["memory"]))
         sys.argv = ["igual", *call["arguments"]]
-        from igual.cli import main
+        # As the script does: an interrupt before the command line stands ends the process as the system does.
+        from igual.__main__ import main
 
         main()
         status = 0

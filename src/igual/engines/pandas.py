@@ -47,7 +47,7 @@ class PandasEngine:
             if clean.is_as_it_was and clean.name in names:
                 continue
             given = table.iloc[:, names.index(clean.name if clean.name in names else clean.source)]
-            decoded: Any = _decode(clean, given, table.index)
+            decoded: Any = decode_column(clean, given)
             if clean.name in names:
                 rebuilt.isetitem(names.index(clean.name), decoded)
             else:
@@ -106,9 +106,17 @@ def _encode(codes: Any, read: ReadCells) -> Column:
     return Column.from_codes(values, codes, read.kind)
 
 
-def _decode(clean: CleanColumn, given: pd.Series, index: pd.Index) -> pd.Series:
-    """Write the clean column in the dtype of the raw one, unless its rule gives numbers, dates or an order."""
-    dtype: Any = given.dtype
+def decode_column(clean: CleanColumn, given: pd.Series) -> pd.Series:
+    """Write a clean column in the dtype of the raw one, unless its rule gives numbers, dates or an order.
+
+    Args:
+        clean: The clean column.
+        given: The raw one, (rows,).
+
+    Returns:
+        The clean cells with the index of the raw ones, (rows,).
+    """
+    dtype, index = given.dtype, given.index  # type: Any, pd.Index
     if (measures := to_measures(clean, _arrow_type(given, clean))) is not None:
         return _decode_measures(clean, measures, dtype, index)
     if isinstance(dtype, pd.CategoricalDtype) or clean.output.order:

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 import pandas as pd
 import pyarrow as pa
 
-from igual.column import Column
+from igual.column import TEXTS, Column
 from igual.engines.arrow import to_measures
 from igual.engines.base import CleanColumn, OutputType
-from igual.engines.pandas import PandasEngine
+from igual.engines.pandas import PandasEngine, decode_column
 from igual.errors import TableError
 from igual.text.cells import DATES, NUMBERS, WHOLE
 
@@ -54,8 +55,8 @@ def _decode(clean: CleanColumn, table: PlainTable) -> list[Any]:
     if (measures := to_measures(clean, kinds.get(clean.column.kind))) is not None:
         return clean.column.decode(measures, measures.type).to_pylist()  # type: ignore[no-any-return]
     # A list has no order of labels to carry; texts keep their own kind of missing value.
-    texts = [clean._replace(output=OutputType())]
-    return PandasEngine().rebuild(_to_frame({clean.source: table[clean.source]}), texts)[clean.name].to_list()
+    texts = clean._replace(output=OutputType(), column=replace(clean.column, kind=TEXTS))
+    return decode_column(texts, pd.Series(list(table[clean.source]), dtype=object)).to_list()
 
 
 def _to_frame_of_one(table: PlainTable, position: int) -> pd.DataFrame:

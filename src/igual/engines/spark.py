@@ -119,9 +119,11 @@ class SparkEngine:
                 for place, name in enumerate(group)
             ]
             is_small = len(combinations.rows) <= MOST_BROADCAST
-            joined = joined.join(functions.broadcast(walk) if is_small else walk, _all_of(keys), "left")
+            with _reporting("joining"):
+                joined = joined.join(functions.broadcast(walk) if is_small else walk, _all_of(keys), "left")
             made |= {name: functions.col(column) for name, column in written.items()}
-        return joined.select(*(column.alias(name) for name, column in made.items()))
+        with _reporting("joining"):
+            return joined.select(*(column.alias(name) for name, column in made.items()))
 
 
 def _make_walk(

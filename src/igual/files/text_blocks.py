@@ -2,28 +2,25 @@
 
 from __future__ import annotations
 
-import codecs
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from functools import cached_property
-from typing import IO, Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
-from pyarrow import csv
 
 from igual.column import TEXT, Codes, Mask
 from igual.errors import TableError
 from igual.files.dialects import Dialect
-from igual.files.quotes import are_quotes_well_formed, refuse_malformed_quotes
+from igual.files.quotes import are_quotes_well_formed
 from igual.files.sources import NeedsParserError, Readable
+from igual.files.text_parsing import BLOCK, LARGEST, parse_block, read_as_utf_8
 
-BLOCK = 4 << 20
 # In wider rows the cells of a column stand too far apart to be cut one by one.
 _WIDE = 64
 _LINE = re.compile(rb"[^\r\n]*(?:\r\n|\n|\r)")
-_LARGEST = (1 << 31) - (1 << 20)
 _MARK = b"\xef\xbb\xbf"
 
 _QUOTE, _NEWLINE, _RETURN = ord('"'), ord("\n"), ord("\r")
@@ -236,7 +233,7 @@ def read_blocks(path: Readable, dialect: Dialect, size: int = BLOCK) -> Iterator
         UnicodeError: For a byte that isn't valid in the encoding.
     """
     with path.open("rb") as file:
-        read = _reader(file, dialect)
+        read = read_as_utf_8(file, dialect)
         waiting, is_skipped, is_started, wanted = b"", False, False, size
         while True:
             more = read(wanted)
@@ -249,8 +246,8 @@ def read_blocks(path: Readable, dialect: Dialect, size: int = BLOCK) -> Iterator
                 data, is_skipped = data[end or 0 :], True
             split = _split(data, is_last=not more)
             if split == 0 and more:
-                if len(data) > _LARGEST:
-                    raise TableError(f"{path.name}: a row is longer than {_LARGEST >> 20:,} MiB")
+                if len(data) > LARGEST:
+                    raise TableError(f"{path.name}: a row is longer than {LARGEST >> 20:,} MiB")
                 waiting, wanted = data, max(wanted, len(data))
                 continue
             rows, waiting, wanted = data[:split], data[split:], size
@@ -279,27 +276,6 @@ def _split(data: bytes, *, is_last: bool) -> int:
     return 0
 
 
-def _reader(file: IO[bytes], dialect: Dialect) -> Callable[[int], bytes]:
-    """What reads a file as UTF-8, without its mark."""
-    if dialect.encoding != "utf-8":
-        decoder = codecs.getincrementaldecoder(dialect.encoding)()
-
-        def read(size: int) -> bytes:
-            while raw := file.read(size):
-                if text := decoder.decode(raw):
-                    return text.encode()
-            return decoder.decode(b"", final=True).encode()
-
-        return read
-    start = file.read(len(_MARK))
-    kept = [] if start == _MARK else [start]
-
-    def read_plain(size: int) -> bytes:
-        return b"".join([*(kept.pop() for _ in kept[:]), file.read(size)])
-
-    return read_plain
-
-
 def _count_quotes(data: bytes) -> int:
     return int(np.count_nonzero(np.frombuffer(data, np.uint8) == _QUOTE)) if b'"' in data else 0
 
@@ -326,90 +302,3 @@ def _end_of_row(data: bytes) -> int:
         if data.count(b'"', 0, end) % 2 == 0:
             return end + (2 if data[end : end + 2] == b"\r\n" else 1)
         at = end + 1
-
-
-def parse_block(data: bytes, dialect: Dialect) -> pa.Table:
-    """Parse whole rows.
-
-    Args:
-        data: The rows, in UTF-8.
-        dialect: How they are written.
-
-    Returns:
-        A table of texts.
-
-    Raises:
-        ArrowInvalid: For a row that is longer or shorter than the header, and what isn't UTF-8.
-    """
-    size = min(len(data) + 1, _LARGEST)
-    table = csv.read_csv(pa.BufferReader(data), **_options(dialect, block_size=max(size, 64)))
-    return table.rename_columns(list(dialect.header))
-
-
-def parse_stream(path: Readable, dialect: Dialect) -> Iterator[pa.Table]:
-    """Read the rows of a text table by a parser that finds the rows too.
-
-    Args:
-        path: The file.
-        dialect: How it is written.
-
-    Yields:
-        Tables of texts.
-
-    Raises:
-        TableError: Names the row (the header is row 1) where quotes are out of order.
-        ArrowInvalid: For a row that is longer or shorter than the header.
-    """
-    refuse_malformed_quotes(path, dialect.encoding, dialect.delimiter)
-    with path.open("rb") as file:
-        stream = pa.PythonFile(_Rest(b"", _reader(file, dialect)), mode="r")
-        block = BLOCK
-        batches = csv.open_csv(stream, **_options(dialect, block_size=block, has_header=True))
-        for batch in batches:
-            yield pa.table(batch).rename_columns(list(dialect.header))
-
-
-def _options(dialect: Dialect, block_size: int, *, has_header: bool = False) -> dict[str, Any]:
-    names = [f"c{place}" for place in range(len(dialect.header))]
-    return {
-        "read_options": csv.ReadOptions(
-            column_names=names,
-            skip_rows=dialect.skipped_lines if has_header else 0,
-            skip_rows_after_names=int(has_header),
-            block_size=block_size,
-            use_threads=False,
-        ),
-        "parse_options": csv.ParseOptions(
-            delimiter=dialect.delimiter,
-            newlines_in_values=True,
-            # In a table of one column an empty line is an empty cell; in a wider one it is nothing.
-            ignore_empty_lines=len(names) > 1,
-        ),
-        "convert_options": csv.ConvertOptions(
-            column_types=dict.fromkeys(names, pa.string()), strings_can_be_null=False
-        ),
-    }
-
-
-class _Rest:
-    """What was read already, and the rest behind it, as a file."""
-
-    closed = False
-
-    def __init__(self, data: bytes, read: Callable[[int], bytes]) -> None:
-        self._data, self._read = data, read
-
-    def read(self, size: int) -> bytes:
-        while len(self._data) < size and (more := self._read(BLOCK)):
-            self._data += more
-        given, self._data = self._data[:size], self._data[size:]
-        return given
-
-    def close(self) -> None:
-        self.closed = True
-
-    def readable(self) -> bool:
-        return True
-
-    def seekable(self) -> bool:
-        return False

@@ -28,7 +28,8 @@ from igual.files.formats.base import (
 )
 from igual.files.quotes import count_cells
 from igual.files.sources import Readable
-from igual.files.text_blocks import Spliced, TextBlock, parse_stream, read_blocks
+from igual.files.text_blocks import Spliced, TextBlock, read_blocks
+from igual.files.text_parsing import parse_stream
 from igual.text.characters import visible
 
 
