@@ -16,8 +16,8 @@ from igual.errors import TableError, did_you_mean
 from igual.values import value_of
 
 # A stranger's file may be small and unpack to any size, or have a single cell at the far corner of its sheet.
-_MOST_BYTES = 512 << 20
-_MOST_CELLS = 20_000_000
+_MOST_BYTES = 256 << 20
+_MOST_CELLS = 10_000_000
 _NAMED = "column {}"
 _CELL = re.compile(rb"<(?:\w+:)?c(?=[\s>])([^>]*[^/>])?>")
 _PLACE = re.compile(rb"\br\s*=\s*[\"']([A-Za-z]{1,9})(\d{1,18})[\"']")
