@@ -255,6 +255,8 @@ def test_texts_stay_texts_in_spreadsheets(run: Run, tmp_path: Path, write: Write
         ("t.jsonl", b'{"a": 1}\n[1]\n', "t.jsonl, line 2 is not an object"),
         ("t.jsonl", b'{"a": 1}\nnonsense\n', "t.jsonl, line 2 is not JSON"),
         ("t.jsonl", b"\n", "t.jsonl is empty"),
+        ("t.jsonl", b'{"a": "x"}\n{"a": "\xd3x"}\n', "t.jsonl, line 2 is not JSON"),
+        ("t.jsonl", b'{"a\xd3": "x"}\n', "t.jsonl can't be read; it is damaged"),
         ("t.csv.gz", gzip.compress(b"a,b\n" + os.urandom(500).hex().encode())[:-20], "cut off"),
         ("t.csv.gz", b"a,b\n1,2\n", "can't be unpacked"),
         (
@@ -269,7 +271,7 @@ def test_texts_stay_texts_in_spreadsheets(run: Run, tmp_path: Path, write: Write
         ("t.ods", b"PK\x03\x04", "is not a spreadsheet (.ods), or is damaged"),
         ("t.parquet.gz", b"", "can't read this kind of file"),
     ],
-    ids=range(12),
+    ids=range(14),
 )
 def test_damaged_files(run: Run, tmp_path: Path, name: str, content: bytes, said: str) -> None:
     (tmp_path / name).write_bytes(content)

@@ -8,8 +8,12 @@ import numpy as np
 import pandas as pd
 import pyarrow as pa
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 import igual
+from igual.column import Column
+from igual.looking.oddities import ManyColumns, find_oddities
 
 MISREAD = "Mühlweg".encode().decode("cp1252")
 
@@ -116,3 +120,15 @@ def test_tally_takes_any_values(values: Any) -> None:
     assert table["running_share"].tolist() == [0.5, 0.75, 1.0]
     assert table["value"].tolist()[:2] == ["b", "a"]
     assert igual.tally(values, sort="value").table["value"].tolist()[:2] == ["a", "b"]
+
+
+@given(
+    st.lists(
+        st.text(max_size=4) | st.sampled_from(["a b", "a  b", "A", "a.", "\x1c", "\x85", "\ufffd", "a\u200b"])
+    )
+)
+def test_oddities_are_sought_wherever_they_can_be(cells: list[str]) -> None:
+    column = Column.from_arrow(pa.array(cells, pa.string()))
+    wanted = ManyColumns([column])
+    wanted.__dict__["signs"] = frozenset(range(256))
+    assert find_oddities(ManyColumns([column])) == find_oddities(wanted)

@@ -22,8 +22,8 @@ from igual.errors import TableError
 from igual.text.cells import print_cells, read_cells
 
 Keys = npt.NDArray[np.int64]
-# Counted parts wait until they are so many combinations, or as many as are counted already.
-_LEAST_WAITING = 1 << 18
+# Parts are merged when they have so many combinations together, or twice as many as after the last time.
+_LEAST_WAITING = 1 << 19
 
 
 class Combinations(NamedTuple):
@@ -39,6 +39,10 @@ class Combinations(NamedTuple):
 
     def to_columns(self) -> list[Column]:
         """Read the cells as values: columns whose rows are the combinations, each for as many rows as have it."""
+        if len(self.cells) == 1 and pa.types.is_large_string(self.cells[0].type):
+            # The combinations of one column are its distinct values.
+            places = np.arange(len(self.rows), dtype=np.int32)
+            return [Column(self.cells[0], places, self.rows)]
         columns = []
         for cells in self.cells:
             distinct, codes = encode(pa.chunked_array([cells]))
@@ -86,7 +90,9 @@ class Counter:
     def __init__(self, width: int) -> None:
         self._width = width
         self._counted: list[Combinations] = []
+        # How many combinations they have together, some perhaps in several parts, and how many bytes.
         self._waiting = 0
+        self._size = 0
 
     def add(self, part: Combinations) -> None:
         """Count another part.
@@ -96,18 +102,16 @@ class Counter:
         """
         self._counted.append(part)
         self._waiting += len(part.rows)
-        if self._waiting > max(_LEAST_WAITING, len(self._counted[0].rows)):
+        self._size += _bytes_of(part)
+        if self._waiting > max(_LEAST_WAITING, 2 * len(self._counted[0].rows)):
             self._merge()
 
     def exceeds(self, bounds: Bounds) -> bool:
         """Tell whether more was counted than is to be held."""
-        rows = sum(len(part.rows) for part in self._counted)
-        size = sum(cells.nbytes for part in self._counted for cells in part.cells)
-        if rows <= bounds.values and size <= bounds.size:
+        if self._waiting <= bounds.values and self._size <= bounds.size:
             return False
         self._merge()
-        merged = self._counted[0]
-        return len(merged.rows) > bounds.values or sum(cells.nbytes for cells in merged.cells) > bounds.size
+        return self._waiting > bounds.values or self._size > bounds.size
 
     def count(self) -> Combinations:
         """Give what was counted so far."""
@@ -118,7 +122,11 @@ class Counter:
         if len(self._counted) > 1:
             cells = [_join([part.cells[place] for part in self._counted]) for place in range(self._width)]
             self._counted = [combine(cells, np.concatenate([part.rows for part in self._counted]))]
-        self._waiting = 0
+            self._waiting, self._size = len(self._counted[0].rows), _bytes_of(self._counted[0])
+
+
+def _bytes_of(part: Combinations) -> int:
+    return sum(cells.nbytes for cells in part.cells)
 
 
 def _join(arrays: Sequence[pa.Array]) -> pa.Array:

@@ -86,6 +86,19 @@ class ManyColumns:
         """Which values are missing or blank, (values,)."""
         return is_blank(self.values)
 
+    @cached_property
+    def signs(self) -> frozenset[int]:
+        """The bytes that occur in the values: most oddities need some that most columns don't have."""
+        seen = np.zeros(256, np.bool_)
+        values = self.values.fill_null("")
+        if not len(values):
+            return frozenset()
+        ends = np.frombuffer(values.buffers()[1], np.int64)[[values.offset, values.offset + len(values)]]
+        data = np.frombuffer(values.buffers()[2] or b"", np.uint8)[ends[0] : ends[1]]
+        for start in range(0, len(data), 1 << 20):
+            seen[data[start : start + (1 << 20)]] = True
+        return frozenset(np.flatnonzero(seen).tolist())
+
     def sum_rows(self, mask: Mask) -> Counts:
         """How many rows of each column have the marked values, (columns,)."""
         return np.bincount(self.owners, weights=self.counts * mask, minlength=len(self.columns)).astype(
@@ -115,6 +128,8 @@ def find_oddities(many: ManyColumns, *, with_lookalikes: bool = True) -> list[li
 
     def look(kinds: Iterable[tuple[str, Callable[[ManyColumns], Mask]]]) -> None:
         for kind, find in kinds:
+            if not many.signs & _SIGNS.get(kind, _ANY):
+                continue
             mask = find(many)
             for owner in many.list_owners(mask):
                 found[owner].append(_oddity(kind, many.columns[owner], mask[many.slice_of(owner)]))
@@ -122,8 +137,9 @@ def find_oddities(many: ManyColumns, *, with_lookalikes: bool = True) -> list[li
     masks = list(_MASKS.items())
     look(masks[:_BEFORE_GROUPS])
     for kind, key in _KEYS.items():
-        for owner, oddity in _find_groups(kind, many, key):
-            found[owner].append(oddity)
+        if many.signs & _SIGNS[kind]:
+            for owner, oddity in _find_groups(kind, many, key):
+                found[owner].append(oddity)
     for owner, column in enumerate(many.columns if with_lookalikes else ()):
         if (alike := _lookalikes(column)) is not None:
             found[owner].append(alike)
@@ -240,6 +256,28 @@ _KEYS: dict[str, Callable[[pa.Array], pa.Array]] = {
     "differ only in spacing": spacing_key,
     "differ only in accents": without_accents,
     "differ only in punctuation": punctuation_key,
+}
+
+
+_ANY = frozenset(range(256))
+_BEYOND_ASCII = frozenset(range(128, 256))
+_SPACING = _BEYOND_ASCII | frozenset(range(9, 14)) | {ord(" "), 28, 29, 30, 31}
+# Which bytes a value must have, one of them at least, to show an oddity.
+_SIGNS: dict[str, frozenset[int]] = {
+    "spaces at the ends": _SPACING,
+    "runs of spaces inside": _SPACING,
+    "line breaks": _SPACING,
+    "tabs": _SPACING,
+    "odd spaces": _SPACING,
+    "invisible characters": _BEYOND_ASCII | frozenset(range(32)) | {127},
+    "control characters": _BEYOND_ASCII | frozenset(range(32)) | {127},
+    "decoded wrongly": _BEYOND_ASCII,
+    "look-alike letters": _BEYOND_ASCII,
+    "differ only in case": _BEYOND_ASCII | frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZ"),
+    "differ only in spacing": _SPACING | frozenset(range(32)) | {127},
+    "differ only in accents": _BEYOND_ASCII,
+    "differ only in punctuation": _ANY
+    - frozenset(b"0123456789abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ"),
 }
 
 

@@ -127,7 +127,10 @@ def _parse(path: Readable, lines: bytes, schema: pa.Schema) -> pa.Table:
 
 def _read(lines: bytes, options: arrow_json.ParseOptions) -> pa.Table:
     size = arrow_json.ReadOptions(block_size=len(lines) + 1, use_threads=False)
-    return arrow_json.read_json(pa.BufferReader(lines), size, options)
+    table = arrow_json.read_json(pa.BufferReader(lines), size, options)
+    # Arrow takes texts that aren't UTF-8 as they are.
+    table.validate(full=True)
+    return table
 
 
 def _to_cell(cell: Any, is_text: bool) -> Any:
