@@ -51,6 +51,8 @@ rm -f "$work/port/trees.rulings.csv"
 picture review top 'igual review port/trees.toml port/ruled.csv --by Ines'
 picture check top 'igual check port/trees.toml port/june.csv'
 picture compare top 'igual tally port/trees.csv -c district --against port/clean.csv --top 10; igual tally port/clean.csv -c site --by condition'
+picture files top 'igual apply port/trees.toml port/trees.csv port/june.csv --out both.parquet --force | tail -3; cat both.parquet | igual tally - -c species --top 6; igual tally port/trees.csv port/june.csv -c site --by source_file --source-file --top 12' \
+  'igual apply port/trees.toml port/trees.csv port/june.csv --out both.parquet; cat both.parquet | igual tally - -c species --top 6; igual tally …'
 picture match top 'igual match port/trees.csv -c species -l port/species.csv'
 picture lookalikes top 'igual lookalikes port/trees.csv -c species'
 

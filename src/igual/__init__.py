@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+# As type checkers read it; `typing` itself takes long to import, and an interrupt meanwhile would be told by Python.
+TYPE_CHECKING = False
 
 if TYPE_CHECKING:
+    from typing import Any
+
     from igual import rules, similarity
     from igual.api import (
         compare,
