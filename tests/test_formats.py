@@ -23,6 +23,7 @@ from igual.files.formats.base import ReadOptions
 from igual.files.streams import CleanTable, count_table
 from igual.files.tables import open_table_file, read_table, write_table, writing_table
 from igual.files.text_blocks import TextBlock, read_blocks
+from tests.attack.campaign import write_ods
 from tests.conftest import Run
 
 Write = Callable[[str, str | bytes], Path]
@@ -355,3 +356,26 @@ def test_more_values_than_are_held_at_once(run: Run, tmp_path: Path, write: Writ
     outcome = book.apply_file(tmp_path / "t.csv", tmp_path / "python.csv", most_values=4_000)
     assert outcome.ran_inside == ("t",)
     assert (tmp_path / "python.csv").read_bytes() == (tmp_path / "whole.csv").read_bytes()
+
+
+@pytest.mark.parametrize(
+    ("rows", "columns", "is_refused"), [(9_000, 9_000, True), (1_000_000, 100, True), (3, 2, False)]
+)
+def test_cells_that_are_repeated_without_end(
+    run: Run, tmp_path: Path, rows: int, columns: int, is_refused: bool
+) -> None:
+    write_ods(tmp_path / "w.ods", [["a"], ["x"]])
+    with zipfile.ZipFile(tmp_path / "w.ods") as plain:
+        parts = {part.filename: plain.read(part) for part in plain.infolist()}
+    row, cell = b"<table:table-row", b"<table:table-cell"
+    start, _, end = parts["content.xml"].rpartition(row)
+    end = end.replace(cell, b'%b table:number-columns-repeated="%d"' % (cell, columns), 1)
+    parts["content.xml"] = start + b'%b table:number-rows-repeated="%d"' % (row, rows) + end
+    with zipfile.ZipFile(tmp_path / "w.ods", "w") as made:
+        for name, content in parts.items():
+            made.writestr(name, content)
+    done = run("survey w.ods")
+    assert (done.returncode, "has cells as far as row" in done.stderr) == (
+        (2, True) if is_refused else (0, False)
+    )
+    assert done.peak < 1 << 30

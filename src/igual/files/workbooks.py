@@ -22,7 +22,9 @@ _NAMED = "column {}"
 _CELL = re.compile(rb"<(?:\w+:)?c(?=[\s>])([^>]*[^/>])?>")
 _PLACE = re.compile(rb"\br\s*=\s*[\"']([A-Za-z]{1,9})(\d{1,18})[\"']")
 _ROW = re.compile(rb"<(?:\w+:)?row(?=[\s/>])[^>]*>")
-_REPEATED = re.compile(rb"number-(?:rows|columns)-repeated\s*=\s*[\"'](\d{1,18})[\"']")
+_TIMES = re.compile(rb"number-(?:rows|columns)-repeated\s*=\s*[\"'](\d{1,18})[\"']")
+_ODS_ROW = re.compile(rb"<(?:\w+:)?table-row(?=[\s/>])[^>]*>")
+_ODS_CELL = re.compile(rb"<(?:\w+:)?(?:covered-)?table-cell(?=[\s/>])[^>]*>")
 _UNCOUNTED = re.compile(
     rb"<(?:\w+:)?f(?=[\s>/])(?:[^<]*</(?:\w+:)?f>|[^>]*/>)\s*(?:<(?:\w+:)?v\s*/>|<(?:\w+:)?v></(?:\w+:)?v>|</)"
 )
@@ -145,8 +147,7 @@ def _refuse_vast_package(path: Path) -> None:
 def _refuse_vast_sheet(name: str, content: bytes) -> None:
     if b"\x00" in content[:100] or b"<!DOCTYPE" in content or b"<!ENTITY" in content:
         raise TableError(f"{name} has a sheet that is written in no usual way; save it again, or as CSV")
-    repeated = [int(times) for times in _REPEATED.findall(content)]
-    rows = columns = 0
+    rows, columns = _extent_of_ods(content)
     unplaced = []
     for cell in _CELL.finditer(content):
         if place := _PLACE.search(cell[1] or b""):
@@ -158,12 +159,31 @@ def _refuse_vast_sheet(name: str, content: bytes) -> None:
         starts = np.array([found.start() for found in _ROW.finditer(content)] or [0], np.int64)
         per_row = np.bincount(np.searchsorted(starts, np.array(unplaced, np.int64)))
         rows, columns = max(rows, len(starts)), max(columns, int(per_row.max()))
-    filled = [times for times in repeated if times < 1 << 14]
-    if rows > 1_048_576 or columns > 16_384 or rows * columns > _MOST_CELLS or sum(filled) > _MOST_CELLS:
+    if rows > 1_048_576 or columns > 16_384 or rows * columns > _MOST_CELLS:
         raise TableError(
             f"{name} has cells as far as row {rows:,} and column {columns:,}; up to {_MOST_CELLS:,} cells "
             "are read: save it as CSV, or delete what is empty"
         )
+
+
+def _extent_of_ods(content: bytes) -> tuple[int, int]:
+    """How far the filled cells of an .ods sheet reach, where rows and cells are stated once and repeated."""
+    starts = [*_ODS_ROW.finditer(content)]
+    rows = last_row = columns = 0
+    for row, following in zip(starts, [*starts, None][1:], strict=True):
+        rows += _repeats(row[0])
+        column = 0
+        for cell in _ODS_CELL.finditer(content, row.end(), following.start() if following else len(content)):
+            column += _repeats(cell[0])
+            # A cell without content ends where it begins.
+            if not cell[0].endswith(b"/>"):
+                last_row, columns = rows, max(columns, column)
+    return last_row, columns
+
+
+def _repeats(tag: bytes) -> int:
+    found = _TIMES.search(tag)
+    return int(found[1]) if found else 1
 
 
 def _column_number(letters: bytes) -> int:
