@@ -6,13 +6,14 @@ import importlib
 import importlib.util
 
 import numpy as np
+import pyarrow as pa
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 import igual
 from igual.matching import fitted
-from igual.matching.candidates import BY_LETTERS, BY_WORDS
+from igual.matching.alignment import CUT, SAME, STATED
 from igual.matching.chunks import work_in_chunks
 from igual.matching.doubts import find_doubts, mark_doubtful
 from igual.matching.edit_kinds import EDIT_KINDS, PLACE_OF, slips
@@ -22,7 +23,7 @@ from igual.matching.grams import Grams
 from igual.matching.index import MatchIndex
 from igual.matching.keys import MOST_CHARACTERS, letters_key, plain, two_letter_key, words_key
 from igual.matching.lookalikes import group_lookalikes
-from igual.matching.scoring import Candidates, chance_of_one, chances
+from igual.matching.scoring import BY_LETTERS, BY_WORDS, Candidates, chance_of_one, chances, weigh_letters
 from igual.matching.sounds import consonants, sounds, unspaced
 from igual.matching.spellings import Spellings
 from igual.matching.texts import LONGEST, Texts
@@ -34,7 +35,8 @@ from igual.matching.vocabulary import (
     is_roman,
     one_word,
 )
-from igual.matching.words import CUT, SAME, STATED, Wording, Words
+from igual.matching.wording import Wording
+from igual.matching.words import Words, divide
 from igual.report.reasons import format_reasons
 from tests.conftest import texts
 
@@ -155,14 +157,19 @@ def test_rare_runs_of_letters_find_entries_that_edits_do_not() -> None:
 
 
 def test_words_stand_for_each_other_in_several_ways() -> None:
-    entries = Words.of(texts("norway maple", "saint brannock street", "two trees"))
+    def parted(*some: str) -> tuple[pa.Array, pa.Array]:
+        return texts(*some), divide(texts(*some))
+
+    entries = Words.of(*parted("norway maple", "saint brannock street", "two trees"))
     wording = Wording(entries, Edits(fitted.EDITS), Vocabulary())
-    values = wording.words(texts("maple nor", "st brannock", "2 trees", ""))
+    values = wording.words(*parted("maple nor", "st brannock", "2 trees", ""))
     one, other = np.array([0, 1, 2]), np.array([0, 1, 2])
     aligned = wording.align(values, one, other)
     assert aligned.how.tolist() == [SAME, CUT, STATED, SAME, STATED, SAME]
     assert wording.left_over(values, one, other, aligned) == [([], []), ([], ["street"]), ([], [])]
-    costs = wording.costs(values, np.array([0, 0, 1, 2]), np.array([0, 1, 1, 2]))
+    events, says = wording.compare(values, np.array([0, 0, 1, 2]), np.array([0, 1, 1, 2]))
+    costs = events.weigh(fitted.WORDS, 4)
+    assert says.tolist() == [True, False, True, True]
     assert costs[0] < costs[1]
     assert costs[3] < costs[2]
     assert wording.understands(values).tolist() == [False, True, True, False]
@@ -212,16 +219,16 @@ def test_the_vocabulary_is_in_order() -> None:
     assert [word for word in ("x", "mix", "vv", "iiii", "civic", "") if is_roman(word)] == []
 
 
-def candidates(*pairs: tuple[int, float]) -> Candidates:
+def candidates(*pairs: tuple[int, float], letters: int = 10) -> Candidates:
     value, cost = (np.array(column) for column in zip(*pairs, strict=True))
+    reading, evidence = np.full(len(value), BY_LETTERS, np.int8), weigh_letters(np.full(len(value), letters))
     return Candidates(
-        value.astype(np.int64), np.arange(len(value)), cost.astype(float), np.zeros(len(value), np.int8)
+        value.astype(np.int64), np.arange(len(value)), cost.astype(float), reading, evidence
     )
 
 
 def test_chances_are_probabilities_and_fall_with_cost() -> None:
-    lengths = np.array([10, 10, 10])
-    likely, any_meant = chances(candidates((0, 1.0), (0, 4.0), (1, 8.0)), lengths)
+    likely, any_meant = chances(candidates((0, 1.0), (0, 4.0), (1, 8.0)), 3)
     assert likely[0] > likely[1] > 0
     assert likely[:2].sum() == pytest.approx(any_meant[0])
     assert any_meant[2] == 0
@@ -235,7 +242,7 @@ def test_chances_are_probabilities_and_fall_with_cost() -> None:
 
 @given(st.lists(st.floats(0, 40), min_size=1, max_size=8), st.integers(1, 40))
 def test_chances_sum_to_that_of_any(costs: list[float], letters: int) -> None:
-    likely, any_meant = chances(candidates(*((0, cost) for cost in costs)), np.array([letters]))
+    likely, any_meant = chances(candidates(*((0, cost) for cost in costs), letters=letters), 1)
     assert likely.sum() == pytest.approx(any_meant[0])
     assert np.argmax(likely) == np.argmin(costs) or likely.max() == pytest.approx(likely[np.argmin(costs)])
 

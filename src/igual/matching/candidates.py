@@ -26,13 +26,22 @@ from igual.matching.pairs import (
     pack_pairs,
     sort_distinct_pairs,
 )
-from igual.matching.scoring import MOST_LETTERS, Candidates, Floats, chances
+from igual.matching.scoring import (
+    BY_INITIALS,
+    BY_LETTERS,
+    BY_WORDS,
+    MOST_LETTERS,
+    Candidates,
+    Floats,
+    chances,
+    weigh_letters,
+)
 from igual.matching.sounds import consonants, unspaced
 from igual.matching.texts import Texts
 from igual.matching.vocabulary import Vocabulary
-from igual.matching.words import Wording, Words
+from igual.matching.wording import Wording
+from igual.matching.words import Words
 
-BY_LETTERS, BY_WORDS, BY_INITIALS = range(3)
 # A value whose best candidate within two edits costs no more than this is not searched for more widely.
 _SURE, _SURE_PER_LETTER = 2.6, 0.85
 # Candidates that are less likely than the best by a factor of e to this power aren't weighed, nor more than so many.
@@ -96,10 +105,12 @@ class CandidateSearch:
     Args:
         spellings: Entries and aliases, in the order of their characters, (spellings,).
         vocabulary: Words that are treated in a way of their own.
+        owners: The entry of each spelling, (spellings,); None where each is its own.
     """
 
-    def __init__(self, spellings: pa.Array, vocabulary: Vocabulary) -> None:
+    def __init__(self, spellings: pa.Array, vocabulary: Vocabulary, owners: Ints | None = None) -> None:
         self.spellings = spellings
+        self._owners = owners
         self.vocabulary = vocabulary
         self._is_ready = False
 
@@ -141,7 +152,8 @@ class CandidateSearch:
     @cached_property
     def wording(self) -> Wording:
         """The words of the spellings, prepared for comparing."""
-        return Wording(Words.of(self.forms.word_keys), self.edits, self.vocabulary)
+        words = Words.of(self.forms.word_keys, self.forms.parts)
+        return Wording(words, self.edits, self.vocabulary, self._owners)
 
     @cached_property
     def _initials(self) -> tuple[pa.Array, Ints, Ints]:
@@ -178,9 +190,8 @@ class CandidateSearch:
             The values, ready to be searched for.
         """
         sounded = _prepare_sounds(values, self._sound_edits.values)
-        return Queries(
-            values, self.edits.values(values.letters), sounded, self.wording.words(values.word_keys)
-        )
+        words = self.wording.words(values.word_keys, values.parts)
+        return Queries(values, self.edits.values(values.letters), sounded, words)
 
     def find(self, queries: Queries) -> tuple[Candidates, Floats, Floats]:
         """Find the spellings that each value may mean.
@@ -205,7 +216,7 @@ class CandidateSearch:
             wider = wider._replace(value=unsure[wider.value])
             near = _keep_cheapest(concatenate_candidates([near, wider]))
         near = near._replace(cost=near.cost + fitted.DRESS * self._surface_distances(queries, near))
-        return near, *chances(near, lengths)
+        return near, *chances(near, len(lengths))
 
     def find_by_letters(self, queries: Queries) -> Candidates:
         """Find the spellings within two edits of each value.
@@ -237,7 +248,29 @@ class CandidateSearch:
         )
         cost = self.edit_costs(queries, value_idx, entry_idx)
         near = _mark_worth_weighing(value_idx, cost, np.inf, most)
-        return _make_candidates(value_idx[near], entry_idx[near], cost[near], BY_LETTERS)
+        return self._by_letters(queries, value_idx[near], entry_idx[near], cost[near])
+
+    def find_all_by_words(self, queries: Queries) -> tuple[Ints, Ints, Floats]:
+        """Find the spellings that may be read by words: what the fit of names chooses from.
+
+        Args:
+            queries: The values, (values,).
+
+        Returns:
+            Positions of values and of spellings, sorted, and what each pair costs by its letters, infinite where that
+            is too far, (pairs,) each.
+        """
+        forms = queries.forms
+        found = _join_pairs(
+            self._grams.pairs(forms.words, forms.sounds),
+            self._deletions.pairs(forms.letters),
+            self._find_by_initials(queries.words),
+        )
+        by_letters = self._weigh_by_letters(queries, *found)
+        pairs, near = pack_pairs(*found), pack_pairs(by_letters.value, by_letters.spelling)
+        cost = np.full(len(pairs), np.inf)
+        cost[np.searchsorted(pairs, near)] = by_letters.cost
+        return *found, cost
 
     def edit_costs(self, queries: Queries, value_idx: Ints, entry_idx: Ints) -> Floats:
         """Add up what the edits between values and spellings cost.
@@ -282,13 +315,23 @@ class CandidateSearch:
             with_surface: Let spellings whose case, accents and marks differ from the value fall behind.
         """
         cost = self.edit_costs(queries, value_idx, entry_idx)
-        edited = _make_candidates(value_idx, entry_idx, cost, BY_LETTERS)
+        edited = self._by_letters(queries, value_idx, entry_idx, cost)
         behind = fitted.DRESS * self._surface_distances(queries, edited) if with_surface else 0
         kept = _mark_worth_weighing(value_idx, cost + behind, _WEIGHED_COST, _WEIGHED)
         value_idx, entry_idx, cost = value_idx[kept], entry_idx[kept], cost[kept]
         distances = self._sound_distances(queries, value_idx, entry_idx)
         cost += distances @ np.array([fitted.SOUNDS, fitted.CONSONANTS])
-        return _make_candidates(value_idx, entry_idx, cost, BY_LETTERS)
+        return self._by_letters(queries, value_idx, entry_idx, cost)
+
+    def _by_letters(self, queries: Queries, value_idx: Ints, entry_idx: Ints, cost: Floats) -> Candidates:
+        evidence = weigh_letters(queries.forms.letters.lengths)[value_idx]
+        return Candidates(value_idx, entry_idx, cost, np.full(len(cost), BY_LETTERS, np.int8), evidence)
+
+    def _by_words(self, queries: Queries, value_idx: Ints, entry_idx: Ints, reading: int) -> Candidates:
+        events, says = self.wording.compare(queries.words, value_idx, entry_idx)
+        cost = np.where(says, events.weigh(fitted.WORDS, len(value_idx)), np.inf)
+        evidence = fitted.LISTED_BY_WORDS + events.weigh(fitted.EVIDENCE, len(value_idx))
+        return Candidates(value_idx, entry_idx, cost, np.full(len(cost), reading, np.int8), evidence)
 
     def _sound_distances(self, queries: Queries, value_idx: Ints, entry_idx: Ints) -> Floats:
         """Count the edits between the sounds of pairs, and between their consonants, (pairs, 2)."""
@@ -321,11 +364,15 @@ class CandidateSearch:
             counts = queries.words.counts[value_idx], self.wording.entries.counts[entry_idx]
             several = (counts[0] > 1) | (counts[1] > 1)
             value_idx, entry_idx = value_idx[several], entry_idx[several]
-            cost = self.wording.costs(queries.words, value_idx, entry_idx)
+            read = self._by_words(queries, value_idx, entry_idx, reading)
             if reading == BY_INITIALS:
-                cost = np.where(queries.words.counts[value_idx] == 1, _INITIALS_COST, cost)
-            kept = np.isfinite(cost)
-            parts.append(_make_candidates(value_idx[kept], entry_idx[kept], cost[kept], reading))
+                is_one = queries.words.counts[value_idx] == 1
+                lengths = queries.forms.letters.lengths[value_idx]
+                read = read._replace(
+                    cost=np.where(is_one, _INITIALS_COST, read.cost),
+                    evidence=np.where(is_one, weigh_letters(lengths), read.evidence),
+                )
+            parts.append(read.take(np.isfinite(read.cost)))
         return concatenate_candidates(parts)
 
     def _find_by_initials(self, words: Words) -> tuple[Ints, Ints]:
@@ -354,10 +401,6 @@ def _initials_of(words: Words) -> pa.Array:
     letters = first.take(pa.array(words.ids[expand_spans(words.starts, words.counts)]))
     offsets = np.concatenate([[0], np.cumsum(words.counts)])
     return pc.binary_join(pa.LargeListArray.from_arrays(pa.array(offsets), letters), pa.scalar("", TEXT))
-
-
-def _make_candidates(value_idx: Ints, entry_idx: Ints, cost: Floats, reading: int) -> Candidates:
-    return Candidates(value_idx, entry_idx, cost, np.full(len(value_idx), reading, np.int8))
 
 
 def _join_pairs(*pairs: tuple[Ints, Ints]) -> tuple[Ints, Ints]:

@@ -68,13 +68,16 @@ class Doubt(NamedTuple):
     last_resort: bool = False
 
 
-def find_doubts(value: Sequence[str], entry: Sequence[str], vocabulary: Vocabulary) -> list[Reason]:
+def find_doubts(
+    value: Sequence[str], entry: Sequence[str], vocabulary: Vocabulary, *, lost_words: bool = True
+) -> list[Reason]:
     """Find out why two texts may be different things.
 
     Args:
         value: The words of the value.
         entry: The words of the entry.
         vocabulary: Words that are treated in a way of their own.
+        lost_words: Whether words that only one of them has are doubts, whatever they are.
 
     Returns:
         What speaks against the match; nothing where no doubt applies.
@@ -86,7 +89,7 @@ def find_doubts(value: Sequence[str], entry: Sequence[str], vocabulary: Vocabula
     pair = WordPair(value, entry, vocabulary)
     reasons: list[Reason] = []
     for doubt in DOUBTS:
-        if not (doubt.last_resort and reasons):
+        if not (doubt.last_resort and reasons) and (lost_words or not doubt.one_sided):
             reasons += doubt.find(pair)
     return reasons
 

@@ -43,3 +43,58 @@ RIVALS = 1.01
 LISTED = 3.03
 LISTED_PER_LETTER = 0.19
 LISTED_PER_COST = 0.38
+# What lies between two texts read by their words costs, in nats; see EVENTS of `wording.py`.
+WORDS = {
+    "read": 1.33,
+    "order": 0.35,
+    "entry cut": 3.05,
+    "edited": 0.68,
+    "stated": 0.02,
+    "stem": 4.26,
+    "cut": 1.95,
+    "cut to two": 0.47,
+    "cut to one": 2.20,
+    "contracted": 3.40,
+    "extra small": 1.88,
+    "extra left": 0.02,
+    "extra rarity": 5.23,
+    "extra first": 0.92,
+    "extra last": -0.95,
+    "extra aside": 1.26,
+    "extra aside rarity": 3.07,
+    "extra in brackets": 2.18,
+    "extra apart": 0.95,
+    "missing small": 0.02,
+    "missing left": 0.02,
+    "missing rarity": 0.93,
+    "missing first": 0.89,
+    "missing last": 0.63,
+    "missing aside": 0.33,
+    "missing aside rarity": 0.53,
+    "missing in brackets": 0.02,
+    "missing apart": 1.34,
+    "both rarity": 0.26,
+    "instead": 0.82,
+}
+# The same as a part of the logit that any candidate is meant, beside LISTED_BY_WORDS and LISTED_PER_WORD_COST.
+EVIDENCE = {
+    "order": -1.13,
+    "agreed": 4.82,
+    "entry cut": -1.92,
+    "edited": -0.27,
+    "stem": -2.00,
+    "cut to two": -0.33,
+    "cut to one": -0.51,
+    "extra left": -0.45,
+    "extra first": -1.07,
+    "extra aside": -0.52,
+    "extra in brackets": -0.84,
+    "extra apart": -2.91,
+    "missing rarity": -0.49,
+    "missing first": -0.43,
+    "missing aside rarity": -0.05,
+    "missing apart": -3.57,
+    "both rarity": -0.85,
+}
+LISTED_BY_WORDS = -2.02
+LISTED_PER_WORD_COST = 0.07

@@ -21,6 +21,7 @@ from igual.matching.keys import (
 from igual.matching.pairs import Ints
 from igual.matching.sounds import sounds
 from igual.matching.texts import LONGEST, Texts
+from igual.matching.words import divide
 
 
 class Forms(NamedTuple):
@@ -31,6 +32,7 @@ class Forms(NamedTuple):
         letters: Letters and digits alone, as characters.
         letter_keys: The same as Arrow texts.
         word_keys: Words with single spaces between them, as Arrow texts.
+        parts: The parts of the text that the words stand in; see `divide`.
         words: The same as characters.
         sounds: How the words sound, as characters.
         is_cut: Which texts are too long to compare by letters.
@@ -41,6 +43,7 @@ class Forms(NamedTuple):
     letters: Texts
     letter_keys: pa.Array
     word_keys: pa.Array
+    parts: pa.Array
     words: Texts
     sounds: Texts
     is_cut: Mask
@@ -64,7 +67,15 @@ class Forms(NamedTuple):
         is_truncated = pc.utf8_length(texts).to_numpy(zero_copy_only=False) > MOST_CHARACTERS
         features = count_surface_features(Texts.of(written))
         return cls(
-            features, Texts.of(letters), letters, words, as_words, sounds(as_words), is_cut, is_truncated
+            features,
+            Texts.of(letters),
+            letters,
+            words,
+            divide(written),
+            as_words,
+            sounds(as_words),
+            is_cut,
+            is_truncated,
         )
 
     def take(self, positions: Ints) -> Forms:
@@ -82,6 +93,7 @@ class Forms(NamedTuple):
             self.letters.take(positions),
             self.letter_keys.take(chosen),
             self.word_keys.take(chosen),
+            self.parts.take(chosen),
             self.words.take(positions),
             self.sounds.take(positions),
             self.is_cut[positions],

@@ -80,7 +80,7 @@ class MatchIndex:
     @cached_property
     def search(self) -> CandidateSearch:
         """The spellings, indexed for matching by likeness."""
-        return CandidateSearch(self.spellings, self.vocabulary)
+        return CandidateSearch(self.spellings, self.vocabulary, self.owners)
 
     @cached_property
     def ranks(self) -> Ints:

@@ -13,7 +13,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import Mask, to_mask
-from igual.matching.candidates import BY_INITIALS, BY_LETTERS, Queries
+from igual.matching.candidates import Queries
 from igual.matching.chunks import ProgressCallback, work_in_chunks
 from igual.matching.doubts import SHORT, find_doubts, mark_doubtful
 from igual.matching.forms import Forms
@@ -35,7 +35,7 @@ from igual.matching.reasons import (
     explain_pairs,
     spelled_alike,
 )
-from igual.matching.scoring import Floats
+from igual.matching.scoring import BY_INITIALS, BY_LETTERS, Floats
 from igual.matching.thresholds import DEFAULTS, Thresholds
 from igual.matching.words import MOST_WORDS
 from igual.text.arrays import LONGEST_TEXT
@@ -274,7 +274,7 @@ def match_by_likeness(values: pa.Array, index: MatchIndex, thresholds: Threshold
     lead = ((score - runner_up) / best.any_meant).round(_DECIMALS)
     is_ahead = lead >= thresholds.margin
     is_sure = (score >= thresholds.settle) & is_ahead
-    doubts = _find_all_doubts(index, queries.forms, values, best, is_near, thresholds.case_sensitive)
+    doubts = _find_all_doubts(index, queries, values, best, is_near, thresholds.case_sensitive)
     doubtful = np.zeros(len(positions), np.bool_)
     doubtful[list(doubts)] = True
     matched.status[positions] = np.where(is_near, np.where(is_sure & ~doubtful, SETTLED, OPEN), UNKNOWN)
@@ -318,10 +318,10 @@ def _rank(matched: Matched, index: MatchIndex, queries: Queries) -> _Best:
 
 
 def _find_all_doubts(
-    index: MatchIndex, values: Forms, written: pa.Array, best: _Best, is_near: Mask, case_sensitive: bool
+    index: MatchIndex, queries: Queries, written: pa.Array, best: _Best, is_near: Mask, case_sensitive: bool
 ) -> dict[int, list[Reason]]:
     """What speaks against settling matches that are worth asking about, by their number in `best`."""
-    entries, positions, spelling = index.search.forms, best.position, best.spelling
+    values, entries, positions, spelling = queries.forms, index.search.forms, best.position, best.spelling
     is_short = np.minimum(values.letters.lengths[positions], entries.letters.lengths[spelling]) <= SHORT
     is_short &= best.reading == BY_LETTERS
     same = pc.equal(
@@ -333,7 +333,9 @@ def _find_all_doubts(
     spaces = [pc.count_substring(keys, " ").to_numpy(zero_copy_only=False) for keys in words]
     is_long = values.is_truncated[positions] | entries.is_truncated[spelling]
     is_long |= np.maximum(*spaces) >= MOST_WORDS
+    telling = _find_telling_words(index, queries, best, is_near & (np.maximum(*spaces) > 0))
     looked_at = is_doubtful | is_short | is_long | case_sensitive | (best.reading == BY_INITIALS)
+    looked_at[list(telling)] = True
     numbers = np.flatnonzero(is_near & looked_at)
     texts = [keys.take(pa.array(numbers)).to_pylist() for keys in words]
     doubts_of: dict[int, list[Reason]] = {}
@@ -343,7 +345,10 @@ def _find_all_doubts(
             continue
         if same_letters[number] and not case_sensitive:
             continue
-        doubts = find_doubts(value.split(), entry.split(), index.vocabulary) if is_doubtful[number] else []
+        doubts = []
+        if is_doubtful[number]:
+            doubts = find_doubts(value.split(), entry.split(), index.vocabulary, lost_words=False)
+        doubts = doubts or telling.get(number, [])
         if is_short[number] and not same_letters[number] and not doubts:
             doubts.append(VERY_SHORT)
         if best.reading[number] == BY_INITIALS:
@@ -355,6 +360,29 @@ def _find_all_doubts(
         if doubts:
             doubts_of[number] = doubts
     return doubts_of
+
+
+def _find_telling_words(
+    index: MatchIndex, queries: Queries, best: _Best, looked_at: Mask
+) -> dict[int, list[Reason]]:
+    """Words that only one of a pair has, and that tell entries of the list apart, by their number in `best`."""
+    numbers = np.flatnonzero(looked_at)
+    search = index.search
+    told, spellings = search.wording.telling, index.spellings
+    by_letters = best.reading[numbers] == BY_LETTERS
+    pairs = best.position[numbers], best.spelling[numbers]
+    found: dict[int, list[Reason]] = {}
+    plain: dict[int, list[str]] = {}
+    for pair, word, place in search.wording.find_telling(queries.words, *pairs, by_letters):
+        number = int(numbers[pair])
+        if place >= 0 and told.example[place] >= 0:
+            examples = [spellings[int(one[place])].as_py() for one in (told.example, told.beside)]
+            found.setdefault(number, []).append(Reason("word tells apart", (word, *examples)))
+        else:
+            plain.setdefault(number, []).append(word)
+    for number, words in plain.items():
+        found.setdefault(number, []).append(Reason("words may matter", tuple(words)))
+    return found
 
 
 def _letters_of(text: str) -> str:

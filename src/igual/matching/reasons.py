@@ -9,11 +9,13 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-from igual.matching.candidates import BY_INITIALS, BY_LETTERS, CandidateSearch, Queries
+from igual.matching.alignment import EDITED, SAME, STATED, STEM
+from igual.matching.candidates import CandidateSearch, Queries
 from igual.matching.edit_kinds import EDIT_KINDS, PLACE_OF
 from igual.matching.lookups import How
 from igual.matching.pairs import Ints
-from igual.matching.words import CUT, EDITED, LONGER, STATED, Words
+from igual.matching.scoring import BY_INITIALS, BY_LETTERS
+from igual.matching.words import Words
 
 
 class Reason(NamedTuple):
@@ -124,16 +126,18 @@ def _explain_words(search: CandidateSearch, values: Words, value_idx: Ints, entr
     explained: list[list[Reason]] = [[] for _ in value_idx]
     last: dict[int, int] = {}
     crossed: set[int] = set()
-    columns = (aligned.pair, aligned.value_word, aligned.entry_word, aligned.how)
-    for pair, value_word, entry_word, how in zip(*(column.tolist() for column in columns), strict=True):
+    columns = (aligned.pair, aligned.value_word, aligned.entry_word, aligned.how, aligned.is_longer)
+    for pair, value_word, entry_word, how, is_longer in zip(
+        *(column.tolist() for column in columns), strict=True
+    ):
         if entry_word < last.get(pair, -1):
             crossed.add(pair)
         last[pair] = entry_word
-        if how in (EDITED, STATED, CUT, LONGER):
+        if how != SAME:
             word = values.texts_of(int(value_idx[pair]))[value_word]
             entry = wording.entries.texts_of(int(entry_idx[pair]))[entry_word]
-            kind = {EDITED: "misspelt", STATED: "stands for"}.get(how, "short for")
-            explained[pair].append(Reason(kind, (entry, word) if how == LONGER else (word, entry)))
+            kind = {EDITED: "misspelt", STATED: "stands for", STEM: "other form"}.get(how, "short for")
+            explained[pair].append(Reason(kind, (entry, word) if is_longer else (word, entry)))
     for pair, (extra, missing) in enumerate(left_over):
         reasons = explained[pair]
         if pair in crossed:

@@ -14,6 +14,8 @@ Floats = npt.NDArray[np.float64]
 
 # Letters beyond so many say nothing more about whether any entry is meant.
 MOST_LETTERS = 12
+# How a pair was read.
+BY_LETTERS, BY_WORDS, BY_INITIALS = range(3)
 
 
 class Candidates(NamedTuple):
@@ -24,16 +26,18 @@ class Candidates(NamedTuple):
         spelling: Positions of the spellings.
         cost: What lies between the two, in nats.
         reading: How they were compared: by letters, words or initials.
+        evidence: What speaks for any entry being meant, beside the cost, as a logit.
     """
 
     value: Ints
     spelling: Ints
     cost: Floats
     reading: npt.NDArray[np.int8]
+    evidence: Floats
 
     def take(self, places: Ints | npt.NDArray[np.bool_]) -> Candidates:
         """Choose some of them by position."""
-        return Candidates(self.value[places], self.spelling[places], self.cost[places], self.reading[places])
+        return Candidates(*(column[places] for column in self))
 
 
 class ScoreParameters(NamedTuple):
@@ -44,41 +48,65 @@ class ScoreParameters(NamedTuple):
         listed: Whether any candidate is meant, as a logit: a constant part.
         listed_per_letter: The same, for each letter of the value.
         listed_per_cost: The same, for each nat of cost.
+        listed_per_word_cost: The same, where the best candidate was read by its words.
     """
 
     rivals: float = fitted.RIVALS
     listed: float = fitted.LISTED
     listed_per_letter: float = fitted.LISTED_PER_LETTER
     listed_per_cost: float = fitted.LISTED_PER_COST
+    listed_per_word_cost: float = fitted.LISTED_PER_WORD_COST
 
 
 def chance_of_one(cost: Floats, lengths: Ints) -> Floats:
     """How likely a text of so many letters means another, were there no others, at such a cost, (pairs,)."""
-    return _logistic(cost, lengths, ScoreParameters())
+    by = ScoreParameters()
+    return _logistic(weigh_letters(lengths, by) - by.listed_per_cost * cost)
 
 
-def _logistic(joint: Floats, lengths: Ints, by: ScoreParameters) -> Floats:
-    logit = by.listed + by.listed_per_letter * np.minimum(lengths, MOST_LETTERS) - by.listed_per_cost * joint
+def weigh_letters(lengths: Ints, by: ScoreParameters | None = None) -> Floats:
+    """What the length of a text says about whether any entry is meant, as a logit, (texts,)."""
+    by = by or ScoreParameters()
+    evidence: Floats = by.listed + by.listed_per_letter * np.minimum(lengths, MOST_LETTERS)
+    return evidence
+
+
+def _logistic(logit: Floats) -> Floats:
     chance: Floats = 1 / (1 + np.exp(-logit))
     return chance
 
 
 def chances(
-    candidates: Candidates, lengths: Ints, parameters: ScoreParameters | None = None
+    candidates: Candidates, values: int, parameters: ScoreParameters | None = None
 ) -> tuple[Floats, Floats]:
     """How likely each candidate is what its value means, (pairs,), and that it means any at all, (values,).
 
     Which of the candidates: a softmax over minus their costs. Whether any: a logistic function of the joint
-    cost of all (minus the logarithm of the sum of exp(-cost)) and of the value's length. The score of a
+    cost of all (minus the logarithm of the sum of exp(-cost)) and of the evidence of the best. The score of a
     candidate is the product of the two.
-    lengths: letters of the values, (values,).
+
+    Args:
+        candidates: The candidates of so many values.
+        values: How many values there are.
+        parameters: What the score is made with; None is what the fit found.
+
+    Returns:
+        The chance of each candidate, (pairs,), and of any, (values,).
     """
     parameters = parameters or ScoreParameters()
-    best_cost = np.full(len(lengths), np.inf)
+    best_cost = np.full(values, np.inf)
     np.minimum.at(best_cost, candidates.value, candidates.cost)
     weight = np.exp(-parameters.rivals * (candidates.cost - best_cost[candidates.value]))
-    total = np.bincount(candidates.value, weight, len(lengths)).astype(np.float64)
+    total = np.bincount(candidates.value, weight, values).astype(np.float64)
     has = total > 0
     joint = np.where(has, best_cost, 0) - np.log(np.where(has, total, 1)) / parameters.rivals
-    any_meant = np.where(has, _logistic(joint, lengths, parameters), 0)
+    # The last one that is written stands: the best, and of several the first.
+    best = np.lexsort((-candidates.spelling, -candidates.cost))
+    evidence, per_cost = np.full(values, -np.inf), np.zeros(values)
+    evidence[candidates.value[best]] = candidates.evidence[best]
+    by_words = candidates.reading[best] == BY_WORDS
+    per_cost[candidates.value[best]] = np.where(
+        by_words, parameters.listed_per_word_cost, parameters.listed_per_cost
+    )
+    any_meant = np.where(has, _logistic(evidence - per_cost * joint), 0)
     return weight / total[candidates.value] * any_meant[candidates.value], any_meant

@@ -1,0 +1,324 @@
+"""Similarity by words: the same words in another order, some missing, some cut short.
+
+Each word of the value is set beside the word of the entry that it most cheaply stands for. What lies between the two
+texts is a sum of events, such as a word that is missing; what each costs, and what it says about whether any entry is
+meant at all, is fitted. A word that is left out or added costs as much as it tells about the entries.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import TEXT, Mask, to_mask
+from igual.matching import fitted
+from igual.matching.alignment import HOW_NAMES, SAME, Alignment, WordAligner
+from igual.matching.edits import Edits
+from igual.matching.pairs import Ints, expand_spans, number_within_runs
+from igual.matching.telling import Floats, Telling, weigh_words
+from igual.matching.vocabulary import Vocabulary
+from igual.matching.words import MOST_WORDS, Words
+
+# A word that stands for another otherwise than by being the same says so much less.
+_AGREED = np.array([1.0, 0.7, 0.7, 0.5, 0.5, 0.4, 0.3, 0.4])
+_MOST_AGREED = 1.5
+_OF_LEFT = ("small", "left", "rarity", "first", "last", "aside", "aside rarity", "in brackets", "apart")
+# Everything that may lie between two texts; what each costs is in `fitted`, 0 where it isn't named there.
+EVENTS = (
+    "read", "order", "agreed", "entry cut", *HOW_NAMES[1:],
+    *(f"extra {kind}" for kind in _OF_LEFT), *(f"missing {kind}" for kind in _OF_LEFT), "both rarity", "instead",
+)  # fmt: skip
+_PLACE = {name: place for place, name in enumerate(EVENTS)}
+MOST_GAPS = MOST_WORDS + 1
+# Words of the value are extra, those of the entry missing.
+_SIDES = ("extra", "missing")
+# From which share on a word tells apart, and from which rarity on it tells nearly all.
+_APART, _RARE, _BOTH_RARE = 0.25, 0.75, 0.5
+
+
+class Events(NamedTuple):
+    """What lies between pairs of texts, (events,) each.
+
+    Attributes:
+        pair: The pair.
+        kind: Its place in EVENTS.
+        amount: How many times, or how much.
+    """
+
+    pair: Ints
+    kind: npt.NDArray[np.int8]
+    amount: Floats
+
+    def weigh(self, weights: Mapping[str, float], pairs: int) -> Floats:
+        """Add up what the events of each pair weigh, (pairs,)."""
+        weight = np.array([weights.get(name, 0.0) for name in EVENTS])
+        total: Floats = np.bincount(self.pair, weight[self.kind] * self.amount, pairs)
+        return total
+
+    def count(self, pairs: int) -> Floats:
+        """Add up the amounts of each kind, (pairs, kinds): what the fit weighs."""
+        where = self.pair * len(EVENTS) + self.kind
+        counts: Floats = np.bincount(where, self.amount, pairs * len(EVENTS)).reshape(pairs, len(EVENTS))
+        return counts
+
+
+class LeftOver(NamedTuple):
+    """Words of one side that stand for none, (words,) each.
+
+    Attributes:
+        pair: The pair.
+        ids: The word, its place in the vocabulary of its side.
+        place: Which word of its text it is.
+        gap: How many words before it stand for others.
+        is_last: Whether it is the last.
+        is_aside: Whether it stands in a part of which no word stands for any.
+        in_brackets: Whether such a part stands in brackets.
+    """
+
+    pair: Ints
+    ids: Ints
+    place: Ints
+    gap: Ints
+    is_last: Mask
+    is_aside: Mask
+    in_brackets: Mask
+
+    def take(self, places: Mask) -> LeftOver:
+        """Choose some of them."""
+        return LeftOver(*(column[places] for column in self))
+
+
+class _Told(NamedTuple):
+    """What the words of one side tell, (vocabulary,) each."""
+
+    is_small: Mask
+    rarity: Floats
+    apart: Floats
+    entries: Ints
+
+
+class Wording:
+    """The words of entries, made ready for comparing.
+
+    Args:
+        entries: The words of the entries.
+        edits: The costs of edits between letters.
+        vocabulary: Words that are treated in a way of their own.
+        owners: The entry of each spelling, (spellings,); None where each is its own.
+    """
+
+    def __init__(
+        self, entries: Words, edits: Edits, vocabulary: Vocabulary, owners: Ints | None = None
+    ) -> None:
+        self.entries = entries
+        self._aligner = WordAligner(entries, edits, vocabulary)
+        self._small_words = pa.array(vocabulary.small_words, TEXT)
+        self.telling: Telling = weigh_words(
+            entries, np.arange(len(entries.counts)) if owners is None else owners
+        )
+        self._told = _Told(self._mark_small(entries.vocabulary), *self.telling[1:3], self.telling.entries)
+
+    @cached_property
+    def _position_of(self) -> dict[str, int]:
+        return {word: place for place, word in enumerate(self.entries.vocabulary.to_pylist())}
+
+    def words(self, keys: pa.Array, parts: pa.Array) -> Words:
+        """Values as words, next to those of the entries; see `Words.of`."""
+        return Words.of(keys, parts, self._position_of)
+
+    def understands(self, values: Words) -> Mask:
+        """Which values have no word but such as entries have, or such as stand for one of theirs."""
+        stated = pc.is_in(values.vocabulary, pa.array(self._aligner.stands_for, TEXT))
+        known = (values.known >= 0) | to_mask(stated)
+        strange = np.bincount(values.owners, ~known[values.all_ids], len(values.counts))
+        is_understood: Mask = (strange == 0) & (values.counts > 0)
+        return is_understood
+
+    def align(self, values: Words, value_idx: Ints, entry_idx: Ints) -> Alignment:
+        """The words that stand for each other in each pair, cheapest first taken."""
+        costs = [
+            np.where(
+                told.is_small,
+                fitted.WORDS[f"{side} small"],
+                fitted.WORDS[f"{side} left"] + fitted.WORDS[f"{side} rarity"] * told.rarity,
+            )
+            for side, told in zip(_SIDES, (self._tell(values), self._told), strict=True)
+        ]
+        return self._aligner.align(values, value_idx, entry_idx, *costs)
+
+    def compare(self, values: Words, value_idx: Ints, entry_idx: Ints) -> tuple[Events, Mask]:
+        """Find what lies between values and entries, read by their words.
+
+        Args:
+            values: The words of values.
+            value_idx: Positions of values, (pairs,).
+            entry_idx: Positions of entries, (pairs,).
+
+        Returns:
+            The events, and in which pairs any word of weight stands for another, (pairs,).
+        """
+        pairs = len(value_idx)
+        aligned = self.align(values, value_idx, entry_idx)
+        entry_ids = self.entries.ids[self.entries.starts[entry_idx[aligned.pair]] + aligned.entry_word]
+        agreed = np.bincount(aligned.pair, self._told.rarity[entry_ids] * _AGREED[aligned.how], pairs)
+        one_each = np.arange(pairs)
+        parts = [
+            _event("read", one_each),
+            _event("agreed", one_each, np.minimum(agreed, _MOST_AGREED)),
+            _event("order", np.flatnonzero(aligned.mark_out_of_order(pairs))),
+            _event("entry cut", aligned.pair[aligned.is_longer]),
+        ]
+        changed = aligned.how != SAME
+        how = np.array([_PLACE.get(name, 0) for name in HOW_NAMES])[aligned.how[changed]]
+        amount = np.where(how == _PLACE["edited"], aligned.edits[changed], 1.0)
+        parts.append(Events(aligned.pair[changed], how.astype(np.int8), amount))
+        rarities, gaps = [], []
+        for side, told, left in zip(
+            _SIDES, (self._tell(values), self._told), self._left(values, value_idx, entry_idx, aligned), strict=True
+        ):
+            parts += _events_of_left(side, left, told, pairs)
+            heavy = ~told.is_small[left.ids]
+            rarities.append(np.bincount(left.pair[heavy], told.rarity[left.ids[heavy]], pairs))
+            gaps.append(left.pair[heavy] * MOST_GAPS + left.gap[heavy])
+        parts.append(_event("both rarity", one_each, np.minimum(*rarities)))
+        parts.append(_event("instead", np.intersect1d(*gaps) // MOST_GAPS))
+        says = np.bincount(aligned.pair, ~self._told.is_small[entry_ids], pairs) > 0
+        events = Events(*(np.concatenate(columns) for columns in zip(*parts, strict=True)))
+        return events, says
+
+    def left_over(
+        self, values: Words, value_idx: Ints, entry_idx: Ints, aligned: Alignment
+    ) -> list[tuple[list[str], list[str]]]:
+        """For each pair the words of the value and those of the entry that stand for none."""
+        words_left: list[tuple[list[str], list[str]]] = [([], []) for _ in value_idx]
+        sides = self._left(values, value_idx, entry_idx, aligned)
+        for side, (words, left) in enumerate(zip((values, self.entries), sides, strict=True)):
+            for pair, word in zip(
+                left.pair.tolist(), words.vocabulary.take(pa.array(left.ids)).to_pylist(), strict=True
+            ):
+                words_left[pair][side].append(word)
+        return words_left
+
+    def find_telling(
+        self, values: Words, value_idx: Ints, entry_idx: Ints, one_sided: Mask
+    ) -> Iterator[tuple[int, str, int]]:
+        """Find the words that only one of a pair has, and that tell entries of this list apart.
+
+        Args:
+            values: The words of values.
+            value_idx: Positions of values, (pairs,).
+            entry_idx: Positions of entries, (pairs,).
+            one_sided: Pairs in which such words only count where the other text has no word left over, (pairs,).
+
+        Yields:
+            The pair, the word, and its place in the vocabulary of the entries where it tells entries apart, else -1.
+        """
+        pairs = len(value_idx)
+        aligned = self.align(values, value_idx, entry_idx)
+        sides = [
+            (left.take(~told.is_small[left.ids]), told)
+            for left, told in zip(
+                self._left(values, value_idx, entry_idx, aligned), (self._tell(values), self._told), strict=True
+            )
+        ]
+        rarity = [np.bincount(left.pair, told.rarity[left.ids], pairs) for left, told in sides]
+        both = np.minimum(*rarity) > _BOTH_RARE
+        left_of = [np.bincount(left.pair, minlength=pairs) > 0 for left, _ in sides]
+        counts = ~one_sided | (left_of[0] != left_of[1])
+        (extra, extra_told), (missing, missing_told) = sides
+        # A word in the place of another.
+        extra_gap, missing_gap = (left.pair * MOST_GAPS + left.gap for left, _ in sides)
+        instead = np.isin(extra_gap, missing_gap), np.isin(missing_gap, extra_gap)
+        matters = (
+            instead[0] | (extra_told.apart[extra.ids] > _APART) | both[extra.pair],
+            instead[1]
+            | (missing_told.apart[missing.ids] > _APART)
+            | ((missing_told.rarity[missing.ids] > _RARE) & ~missing.is_aside)
+            | both[missing.pair],
+        )
+        for words, (left, told), mattering in zip((values, self.entries), sides, matters, strict=True):
+            some = mattering & counts[left.pair]
+            ids = left.ids[some]
+            texts = words.vocabulary.take(pa.array(ids)).to_pylist()
+            places = np.where(told.apart[ids] > _APART, words.known[ids], -1)
+            yield from zip(left.pair[some].tolist(), texts, places.tolist(), strict=True)
+
+    def _mark_small(self, vocabulary: pa.Array) -> Mask:
+        return to_mask(pc.is_in(vocabulary, self._small_words))
+
+    def _tell(self, values: Words) -> _Told:
+        known = values.known
+        strange = known < 0
+        return _Told(
+            self._mark_small(values.vocabulary),
+            np.where(strange, 1.0, self.telling.rarity[known]),
+            np.where(strange, 0.0, self.telling.apart[known]),
+            np.where(strange, 0, self.telling.entries[known]),
+        )
+
+    def _left(
+        self, values: Words, value_idx: Ints, entry_idx: Ints, aligned: Alignment
+    ) -> tuple[LeftOver, LeftOver]:
+        """Words that stand for none, of values and of entries."""
+        return (
+            _left_over(values, value_idx, aligned.pair, aligned.value_word),
+            _left_over(self.entries, entry_idx, aligned.pair, aligned.entry_word),
+        )
+
+
+def _event(name: str, pair: Ints, amount: Floats | None = None) -> Events:
+    kinds = np.full(len(pair), _PLACE[name], np.int8)
+    return Events(pair, kinds, np.ones(len(pair)) if amount is None else amount)
+
+
+def _events_of_left(side: str, left: LeftOver, told: _Told, pairs: int) -> list[Events]:
+    """What words that stand for none say. Words in a part of which nothing stands for anything say less."""
+    small = told.is_small[left.ids]
+    heavy = left.take(~small)
+    rarity, apart = told.rarity[heavy.ids], told.apart[heavy.ids]
+    within, aside = ~heavy.is_aside, heavy.is_aside & ~heavy.in_brackets
+    most_apart = np.zeros(pairs)
+    np.maximum.at(most_apart, heavy.pair, apart)
+    telling = np.flatnonzero(most_apart)
+    return [
+        _event(f"{side} small", left.pair[small]),
+        _event(f"{side} left", heavy.pair[within]),
+        _event(f"{side} rarity", heavy.pair[within], rarity[within]),
+        _event(f"{side} first", heavy.pair[within & (heavy.place == 0)]),
+        _event(f"{side} last", heavy.pair[within & heavy.is_last]),
+        _event(f"{side} aside", np.unique(heavy.pair[aside])),
+        _event(f"{side} aside rarity", heavy.pair[aside], rarity[aside]),
+        _event(f"{side} in brackets", np.unique(heavy.pair[heavy.is_aside & heavy.in_brackets])),
+        _event(f"{side} apart", telling, most_apart[telling]),
+    ]
+
+
+def _left_over(words: Words, places: Ints, pair_taken: Ints, word_taken: Ints) -> LeftOver:
+    counts = words.counts[places]
+    pair = np.repeat(np.arange(len(places)), counts)
+    word = number_within_runs(counts)
+    flat = expand_spans(words.starts[places], counts)
+    taken = np.zeros(len(pair), np.bool_)
+    taken[(np.cumsum(counts) - counts)[pair_taken] + word_taken] = True
+    most = int(words.parts.max(initial=0)) + 1
+    part = pair * most + words.parts[flat]
+    is_met = np.zeros(len(places) * most, np.bool_)
+    is_met[part[taken]] = True
+    left = np.flatnonzero(~taken)
+    met_before = np.append(0, np.cumsum(taken))
+    gap = met_before[:-1] - met_before[np.cumsum(counts) - counts][pair]
+    return LeftOver(
+        pair[left],
+        words.ids[flat[left]],
+        word[left],
+        gap[left],
+        word[left] == counts[pair[left]] - 1,
+        ~is_met[part[left]],
+        words.in_brackets[flat[left]],
+    )
