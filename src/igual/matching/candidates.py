@@ -328,9 +328,7 @@ class CandidateSearch:
         return Candidates(value_idx, entry_idx, cost, np.full(len(cost), BY_LETTERS, np.int8), evidence)
 
     def _by_words(self, queries: Queries, value_idx: Ints, entry_idx: Ints, reading: int) -> Candidates:
-        events, says = self.wording.compare(queries.words, value_idx, entry_idx)
-        cost = np.where(says, events.weigh(fitted.WORDS, len(value_idx)), np.inf)
-        evidence = fitted.LISTED_BY_WORDS + events.weigh(fitted.EVIDENCE, len(value_idx))
+        cost, evidence = self.wording.read(queries.words, value_idx, entry_idx)
         return Candidates(value_idx, entry_idx, cost, np.full(len(cost), reading, np.int8), evidence)
 
     def _sound_distances(self, queries: Queries, value_idx: Ints, entry_idx: Ints) -> Floats:

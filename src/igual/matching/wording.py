@@ -40,6 +40,8 @@ MOST_GAPS = MOST_WORDS + 1
 _SIDES = ("extra", "missing")
 # From which share on a word tells apart, and from which rarity on it tells nearly all.
 _APART, _RARE, _BOTH_RARE = 0.25, 0.75, 0.5
+# A value whose words, all of them an entry's, tell as much together is asked about: the evidence that it gets at least.
+_WORTH_ASKING, _ASKED = 0.3, 0.5
 
 
 class Events(NamedTuple):
@@ -191,6 +193,26 @@ class Wording:
         says = np.bincount(aligned.pair, ~self._told.is_small[entry_ids], pairs) > 0
         events = Events(*(np.concatenate(columns) for columns in zip(*parts, strict=True)))
         return events, says
+
+    def read(self, values: Words, value_idx: Ints, entry_idx: Ints) -> tuple[Floats, Floats]:
+        """Weigh what lies between values and entries, read by their words.
+
+        Args:
+            values: The words of values.
+            value_idx: Positions of values, (pairs,).
+            entry_idx: Positions of entries, (pairs,).
+
+        Returns:
+            What each pair costs, in nats, infinite where no word says anything; and what speaks for any entry being
+            meant, as a logit, (pairs,) each.
+        """
+        pairs = len(value_idx)
+        events, says = self.compare(values, value_idx, entry_idx)
+        evidence = fitted.LISTED_BY_WORDS + events.weigh(fitted.EVIDENCE, pairs)
+        # A value all of whose words an entry has is worth asking about, whoever else has them.
+        agreed = events.weigh({"agreed": 1, "extra left": -_MOST_AGREED, "extra aside": -_MOST_AGREED}, pairs)
+        evidence = np.where(agreed > _WORTH_ASKING, np.maximum(evidence, _ASKED), evidence)
+        return np.where(says, events.weigh(fitted.WORDS, pairs), np.inf), evidence
 
     def left_over(
         self, values: Words, value_idx: Ints, entry_idx: Ints, aligned: Alignment
