@@ -7,7 +7,7 @@ Wants the packages of the benchmarks, whose names it fits to; whole kinds of nam
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -15,6 +15,7 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 from benchmarks.names import FITTED_TO, Names, all_names
+from benchmarks.slips import any_slip, is_held_out, misspelt, place_names, typing_slip
 from scipy import optimize
 
 from igual.column import TEXT
@@ -29,8 +30,12 @@ from igual.matching.wording import EVENTS
 
 FITTED = Path("src/igual/matching/fitted.py")
 Floats = npt.NDArray[np.float64]
+ANY_SLIP, TYPING_SLIP = "places, any slip", "places, typing slips"
 # How much a kind counts, for each of its values: large kinds shouldn't drown small ones.
-WEIGHTS = {"American airports": 1.0, "airports, long names": 0.3, "languages": 3.0, "makers": 0.3, "German banks": 0.25}
+WEIGHTS = {
+    "American airports": 1.0, "airports, long names": 0.3, "languages": 3.0, "makers": 0.3, "German banks": 0.25,
+    ANY_SLIP: 0.2, TYPING_SLIP: 0.4,
+}  # fmt: skip
 # Costs are drawn to these with so much force, so that events that are rare in the names keep a sensible cost.
 USUAL = {
     "read": 0.5, "order": 0.6, "edited": 1.0, "stated": 0.3, "stem": 2.0, "cut": 1.2, "cut to two": 1.8, "cut to one": 2.2,
@@ -175,8 +180,19 @@ def write(weights: Floats, evidence: Floats) -> None:
     FITTED.write_text(text, "utf-8")
 
 
+def misspelt_places() -> Iterator[Names]:
+    """Places with slips of both kinds, but for those that are held out: names whose words are all there."""
+    names = place_names(100_000)
+    some = [name for name in names[:12_000] if not is_held_out(name)]
+    for kind, slip, seed in ((ANY_SLIP, any_slip, 1), (TYPING_SLIP, typing_slip, 2)):
+        chosen = some[seed - 1 :: 2]
+        meant = dict(zip(misspelt(chosen, slip, seed), chosen, strict=True))
+        yield Names(kind, list(meant), list(meant.values()), names)
+
+
 def main() -> None:
     some = [names for names in all_names() if names.kind in FITTED_TO]
+    some += misspelt_places()
     cases = [Case(names) for names in some]
     lacking = [Case(names.without(0.25)) for names in some]
     evidence = np.zeros(len(EVENTS) + 2)
