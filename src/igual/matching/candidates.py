@@ -14,9 +14,11 @@ from igual.column import TEXT, Mask
 from igual.matching import fitted
 from igual.matching.chunks import run_in_threads
 from igual.matching.deletions import Deletions
+from igual.matching.endings import Endings
 from igual.matching.edits import FAR, UNIT, Edits, Prepared
 from igual.matching.forms import Forms
 from igual.matching.grams import Grams
+from igual.matching.letter_model import LetterModel
 from igual.matching.pairs import (
     Ints,
     expand_spans,
@@ -72,12 +74,14 @@ class Queries(NamedTuple):
         letters: Their letters, for edits between letters.
         sounded: Their sounds, for edits between sounds.
         words: Their words, next to those of the entries.
+        evidence: What their letters say about whether any entry is meant, as a logit, (values,).
     """
 
     forms: Forms
     letters: Prepared
     sounded: Sounded
     words: Words
+    evidence: Floats
 
     def take(self, positions: Ints) -> Queries:
         """Choose some of the values.
@@ -94,6 +98,7 @@ class Queries(NamedTuple):
             self.letters.take(positions),
             Sounded(sounds.take(positions), consonants.take(positions)),
             self.words.take(positions),
+            self.evidence[positions],
         )
 
 
@@ -150,6 +155,14 @@ class CandidateSearch:
         return Grams(self.forms.words, self.forms.sounds)
 
     @cached_property
+    def _letter_model(self) -> LetterModel:
+        return LetterModel(self.forms.letters)
+
+    @cached_property
+    def _endings(self) -> Endings:
+        return Endings(self.forms.letters)
+
+    @cached_property
     def wording(self) -> Wording:
         """The words of the spellings, prepared for comparing."""
         words = Words.of(self.forms.word_keys, self.forms.parts)
@@ -175,7 +188,7 @@ class CandidateSearch:
             self._sound_edits.load_compiled,
             lambda: self._deletions,
             lambda: self._grams,
-            lambda: self._same_consonants,
+            lambda: (self._same_consonants, self._letter_model, self._endings),
             lambda: (self.letters, self._initials),
         )
         run_in_threads(parts)
@@ -191,7 +204,8 @@ class CandidateSearch:
         """
         sounded = _prepare_sounds(values, self._sound_edits.values)
         words = self.wording.words(values.word_keys, values.parts)
-        return Queries(values, self.edits.values(values.letters), sounded, words)
+        evidence = weigh_letters(values.letters.lengths, self._letter_model.oddness(values.letters))
+        return Queries(values, self.edits.values(values.letters), sounded, words, evidence)
 
     def find(self, queries: Queries) -> tuple[Candidates, Floats, Floats]:
         """Find the spellings that each value may mean.
@@ -215,7 +229,10 @@ class CandidateSearch:
             wider = self._search_widely(queries.take(unsure))
             wider = wider._replace(value=unsure[wider.value])
             near = _keep_cheapest(concatenate_candidates([near, wider]))
-        near = near._replace(cost=near.cost + fitted.DRESS * self._surface_distances(queries, near))
+        near = near._replace(
+            cost=near.cost + fitted.DRESS * self._surface_distances(queries, near),
+            evidence=near.evidence + fitted.LISTED_PER_ENDING * self.count_endings(queries, near),
+        )
         return near, *chances(near, len(lengths))
 
     def find_by_letters(self, queries: Queries) -> Candidates:
@@ -288,6 +305,20 @@ class CandidateSearch:
         cost[is_cut | (cost >= FAR / UNIT)] = np.inf
         return cost
 
+    def count_endings(self, queries: Queries, near: Candidates) -> Floats:
+        """Tell how usual the endings are by which values differ from their candidates, if by nothing else.
+
+        Args:
+            queries: The values, (values,).
+            near: Their candidates, (pairs,).
+
+        Returns:
+            The share of spellings that have a sibling with such an ending, (pairs,); 0 for pairs read by words.
+        """
+        letters = self.forms.letters
+        share = self._endings.share(queries.forms.letters, letters, near.value, near.spelling)
+        return np.where(near.reading == BY_LETTERS, share, 0)
+
     def distances_beside_edits(self, queries: Queries, near: Candidates) -> Floats:
         """Measure what counts beside the edits.
 
@@ -324,8 +355,8 @@ class CandidateSearch:
         return self._by_letters(queries, value_idx, entry_idx, cost)
 
     def _by_letters(self, queries: Queries, value_idx: Ints, entry_idx: Ints, cost: Floats) -> Candidates:
-        evidence = weigh_letters(queries.forms.letters.lengths)[value_idx]
-        return Candidates(value_idx, entry_idx, cost, np.full(len(cost), BY_LETTERS, np.int8), evidence)
+        reading = np.full(len(cost), BY_LETTERS, np.int8)
+        return Candidates(value_idx, entry_idx, cost, reading, queries.evidence[value_idx])
 
     def _by_words(self, queries: Queries, value_idx: Ints, entry_idx: Ints, reading: int) -> Candidates:
         cost, evidence = self.wording.read(queries.words, value_idx, entry_idx)
@@ -365,10 +396,9 @@ class CandidateSearch:
             read = self._by_words(queries, value_idx, entry_idx, reading)
             if reading == BY_INITIALS:
                 is_one = queries.words.counts[value_idx] == 1
-                lengths = queries.forms.letters.lengths[value_idx]
                 read = read._replace(
                     cost=np.where(is_one, _INITIALS_COST, read.cost),
-                    evidence=np.where(is_one, weigh_letters(lengths), read.evidence),
+                    evidence=np.where(is_one, queries.evidence[value_idx], read.evidence),
                 )
             parts.append(read.take(np.isfinite(read.cost)))
         return concatenate_candidates(parts)

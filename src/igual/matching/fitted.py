@@ -38,11 +38,17 @@ CONSONANTS = 0.47
 # What is added for each difference in case, accents, spaces or marks, beyond the least of a value's candidates.
 DRESS = 2.46
 # How sharply costs tell rival candidates apart: 1 takes them as they are.
-RIVALS = 1.01
+RIVALS = 1.03
 # Whether any candidate is meant, as a logit: a part, one for each letter of the value, one for each nat of cost.
-LISTED = 3.03
-LISTED_PER_LETTER = 0.19
-LISTED_PER_COST = 0.38
+LISTED = 0.18
+LISTED_PER_LETTER = 0.57
+LISTED_PER_ODDNESS = 0.86
+LISTED_PER_ENDING = -17.03
+LISTED_PER_COST = 0.52
+# How likely one text means another, were there no others: the same numbers as a logit.
+ALONE = 3.03
+ALONE_PER_LETTER = 0.19
+ALONE_PER_COST = 0.38
 # What lies between two texts read by their words costs, in nats; see EVENTS of `wording.py`.
 WORDS = {
     "read": 3.39,

@@ -1,0 +1,110 @@
+"""How entries of a list are spelled, as probabilities of letters: which values look like entries of their own.
+
+A misspelling has runs of letters that the list seldom has; a word of its own hasn't. Trigrams with the two letters
+before each, interpolated with shorter runs (as Jelinek and Mercer, 1980, with fixed pseudo-counts).
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+from igual.matching.pairs import Ints
+from igual.matching.texts import Texts
+
+Floats = npt.NDArray[np.float64]
+
+# Letters a to z, digits, and classes in which all other characters fall; two more for beginnings and ends.
+_BITS = 6
+_CLASSES = 1 << _BITS
+_BEFORE, _BEHIND, _OTHERS = 62, 63, 26
+_PSEUDO = 5.0
+_LEAST_SPREAD, _MOST = 0.2, 4.0
+
+
+class _Runs(NamedTuple):
+    """All runs of three letters, (letters and an end for each text,) each: its text, the run, its last two, its last."""
+
+    text: Ints
+    three: Ints
+    two: Ints
+    one: Ints
+
+
+class LetterModel:
+    """The letters of entries, counted.
+
+    Args:
+        entries: Their letters.
+    """
+
+    def __init__(self, entries: Texts) -> None:
+        runs = _find_runs(entries)
+        self._three = np.bincount(runs.three, minlength=_CLASSES**3)
+        self._two = np.bincount(runs.two, minlength=_CLASSES**2)
+        self._one = np.bincount(runs.one, minlength=_CLASSES)
+        # What stands before a letter, by all that follows.
+        self._before_three = self._three.reshape(-1, _CLASSES).sum(axis=1)
+        self._before_two = self._two.reshape(-1, _CLASSES).sum(axis=1)
+        # An entry is judged by the others: its own runs are taken away.
+        usual = _mean(runs, self._log_chances(runs, own=1), len(entries))
+        self._middle = float(usual.mean()) if len(usual) else 0.0
+        self._spread = max(float(usual.std()) if len(usual) else 0.0, _LEAST_SPREAD)
+
+    def oddness(self, values: Texts) -> Floats:
+        """Measure how oddly texts are spelled beside the entries.
+
+        Args:
+            values: Their letters, (values,).
+
+        Returns:
+            By how many standard deviations of the entries each lies below their mean, -4 to 4, (values,).
+        """
+        runs = _find_runs(values)
+        mean = _mean(runs, self._log_chances(runs, own=0), len(values))
+        odd: Floats = np.clip((self._middle - mean) / self._spread, -_MOST, _MOST)
+        return odd
+
+    def _log_chances(self, runs: _Runs, own: int) -> Floats:
+        total = max(int(self._one.sum()) - own, 0)
+        one = (np.maximum(self._one[runs.one] - own, 0) + 0.5) / (total + 0.5 * _CLASSES)
+        two = _interpolate(self._two[runs.two], self._before_two[runs.two >> _BITS], one, own)
+        three = _interpolate(self._three[runs.three], self._before_three[runs.three >> _BITS], two, own)
+        chances: Floats = np.log(three)
+        return chances
+
+
+def _interpolate(run: Ints, before: Ints, shorter: Floats, own: int) -> Floats:
+    chance: Floats = (np.maximum(run - own, 0) + _PSEUDO * shorter) / (np.maximum(before - own, 0) + _PSEUDO)
+    return chance
+
+
+def _mean(runs: _Runs, chances: Floats, texts: int) -> Floats:
+    mean: Floats = np.bincount(runs.text, chances, texts) / np.maximum(np.bincount(runs.text, minlength=texts), 1)
+    return mean
+
+
+def _find_runs(texts: Texts) -> _Runs:
+    parts = []
+    for places, some in texts.by_width:
+        size, width = some.characters.shape
+        classes = np.full((size, width + 3), _BEHIND, np.int64)
+        classes[:, :2] = _BEFORE
+        classes[:, 2:-1] = _classify(some.characters.astype(np.int64))
+        row, column = np.nonzero(np.arange(width + 1) <= some.lengths[:, None])
+        first, middle, last = (classes[row, column + shift] for shift in range(3))
+        two = middle << _BITS | last
+        parts.append((places[row], first << 2 * _BITS | two, two, last))
+    if not parts:
+        return _Runs(*(np.zeros(0, np.int64) for _ in range(4)))
+    return _Runs(*(np.concatenate(columns) for columns in zip(*parts, strict=True)))
+
+
+def _classify(characters: Ints) -> Ints:
+    """The class of each character; behind the end of a text there are none."""
+    is_letter = (characters >= ord("a")) & (characters <= ord("z"))
+    is_digit = (characters >= ord("0")) & (characters <= ord("9"))
+    others = np.where(is_digit, _OTHERS + characters - ord("0"), _OTHERS + 10 + characters % (_BEFORE - _OTHERS - 10))
+    return np.where(characters == 0, _BEHIND, np.where(is_letter, characters - ord("a"), others))
