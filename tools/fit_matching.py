@@ -138,10 +138,10 @@ def with_some_unlisted(case: Case) -> Case:
     """The same, with three tenths of the values meaning no entry: what they meant is gone, or they are such entries."""
     meant = sorted(set(case.meant))
     random = np.random.default_rng(11)
-    gone = {meant[place] for place in random.choice(len(meant), len(meant) // 10, replace=False)}
+    gone = {meant[place] for place in random.choice(len(meant), len(meant) // 6, replace=False)}
     wanted = set(meant)
     spare = [text for text in case.entries if text not in wanted]
-    others = [spare[place] for place in random.choice(len(spare), len(case.values) // 9, replace=False)]
+    others = [spare[place] for place in random.choice(len(spare), len(case.values) // 5, replace=False)]
     gone |= set(others)
     left = [text for text in case.entries if text not in gone]
     return Case(case.name, [*case.values, *others], [*case.meant, *others], left)

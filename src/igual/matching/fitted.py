@@ -38,13 +38,13 @@ CONSONANTS = 0.47
 # What is added for each difference in case, accents, spaces or marks, beyond the least of a value's candidates.
 DRESS = 2.46
 # How sharply costs tell rival candidates apart: 1 takes them as they are.
-RIVALS = 1.03
+RIVALS = 1.04
 # Whether any candidate is meant, as a logit: a part, one for each letter of the value, one for each nat of cost.
-LISTED = 0.18
-LISTED_PER_LETTER = 0.57
-LISTED_PER_ODDNESS = 0.86
-LISTED_PER_ENDING = -17.03
-LISTED_PER_COST = 0.52
+LISTED = -0.70
+LISTED_PER_LETTER = 0.62
+LISTED_PER_ODDNESS = 0.89
+LISTED_PER_ENDING = -17.51
+LISTED_PER_COST = 0.55
 # How likely one text means another, were there no others: the same numbers as a logit.
 ALONE = 3.03
 ALONE_PER_LETTER = 0.19
@@ -84,8 +84,8 @@ WORDS = {
 }
 # The same as a part of the logit that any candidate is meant, beside LISTED_BY_WORDS and LISTED_PER_WORD_COST.
 EVIDENCE = {
-    "order": -1.20,
-    "agreed": 4.90,
+    "order": -1.21,
+    "agreed": 4.91,
     "entry cut": -1.86,
     "edited": -0.26,
     "stem": -2.00,
@@ -93,13 +93,13 @@ EVIDENCE = {
     "cut to one": -0.59,
     "extra left": -0.61,
     "extra first": -1.14,
-    "extra aside": -0.80,
+    "extra aside": -0.79,
     "extra in brackets": -1.06,
-    "extra apart": -2.71,
+    "extra apart": -2.73,
     "missing rarity": -0.40,
-    "missing first": -0.29,
+    "missing first": -0.30,
     "missing apart": -5.14,
-    "both rarity": -0.94,
+    "both rarity": -0.95,
 }
 LISTED_BY_WORDS = -2.26
 LISTED_PER_WORD_COST = 0.03
