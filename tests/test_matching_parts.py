@@ -222,9 +222,7 @@ def test_the_vocabulary_is_in_order() -> None:
 def candidates(*pairs: tuple[int, float], letters: int = 10) -> Candidates:
     value, cost = (np.array(column) for column in zip(*pairs, strict=True))
     reading, evidence = np.full(len(value), BY_LETTERS, np.int8), weigh_letters(np.full(len(value), letters))
-    return Candidates(
-        value.astype(np.int64), np.arange(len(value)), cost.astype(float), reading, evidence
-    )
+    return Candidates(value.astype(np.int64), np.arange(len(value)), cost.astype(float), reading, evidence)
 
 
 def test_chances_are_probabilities_and_fall_with_cost() -> None:

@@ -39,6 +39,8 @@ BESIDE = ("SOUNDS", "CONSONANTS", "DRESS")
 # How much a set counts, for each of its values.
 WEIGHTS = {"misspelt words": 1.0, "places, any slip": 0.2, "places, typing slips": 0.5}
 NEAREST = 30
+# Lists of so many entries are fitted to as well as the whole ones.
+SHORT_LISTS = (30, 300, 3_000)
 # Costs are drawn to these, so that kinds that are rare in the sets keep a sensible cost.
 USUAL = {
     "extra last s": 3.0,
@@ -135,16 +137,36 @@ def softmax(logits: Floats, start: Ints, owner: Ints) -> Floats:
 
 
 def with_some_unlisted(case: Case) -> Case:
-    """The same, with three tenths of the values meaning no entry: what they meant is gone, or they are such entries."""
+    """The same, with a quarter of the values meaning no entry: what they meant is gone, or they are such entries."""
     meant = sorted(set(case.meant))
     random = np.random.default_rng(11)
-    gone = {meant[place] for place in random.choice(len(meant), len(meant) // 6, replace=False)}
+    gone = {meant[place] for place in random.choice(len(meant), len(meant) // 8, replace=False)}
     wanted = set(meant)
     spare = [text for text in case.entries if text not in wanted]
-    others = [spare[place] for place in random.choice(len(spare), len(case.values) // 5, replace=False)]
+    others = [spare[place] for place in random.choice(len(spare), len(case.values) // 6, replace=False)]
     gone |= set(others)
     left = [text for text in case.entries if text not in gone]
     return Case(case.name, [*case.values, *others], [*case.meant, *others], left)
+
+
+def shortened(case: Case, entries: int, values: int = 2_000) -> Case:
+    """The same values, and others like them that mean nothing, with a list of no more than so many entries."""
+    random = np.random.default_rng(entries)
+    meant = sorted(set(case.meant))
+    listed = {meant[place] for place in random.choice(len(meant), min(entries, len(meant) // 2), replace=False)}
+    some = [(value, name) for value, name in zip(case.values, case.meant, strict=True) if name in listed]
+    strange = [(value, name) for value, name in zip(case.values, case.meant, strict=True) if name not in listed]
+    again = sorted(listed) * (values // max(len(listed), 1) + 1)
+    slip = any_slip if "any" in case.name else typing_slip
+    some += list(zip(misspelt(again, slip, entries), again, strict=True))
+    some = list(dict(some[:values]).items())
+    unlisted = [strange[place] for place in random.choice(len(strange), len(some) // 4)]
+    unlisted += [(name, name) for _, name in unlisted]
+    both = dict([*some, *unlisted])
+    spare = sorted(set(case.entries) - set(meant))
+    more = max(entries - len(listed), 0)
+    listed |= {spare[place] for place in random.choice(len(spare), min(more, len(spare)), replace=False)}
+    return Case(case.name, list(both), list(both.values()), sorted(listed))
 
 
 def fit_score(sets: Sequence[Case]) -> dict[str, float]:
@@ -160,7 +182,7 @@ def fit_score(sets: Sequence[Case]) -> dict[str, float]:
         total = 0.0
         for case, found, use, odd, endings in parts:
             by = ScoreParameters(*numbers, fitted.LISTED_PER_WORD_COST)
-            evidence = weigh_letters(case.asked.forms.letters.lengths, odd, by)[found.value]
+            evidence = weigh_letters(case.asked.forms.letters.lengths, odd, len(case.index.spellings), by)[found.value]
             evidence = evidence + by.listed_per_ending * endings
             evidence = np.where(found.reading == BY_LETTERS, evidence, found.evidence)
             likely, any_meant = chances(found._replace(evidence=evidence), len(use), by)
@@ -251,17 +273,24 @@ def written(numbers: Mapping[str, float]) -> None:
     FITTED.write_text(text, "utf-8")
 
 
+def all_cases() -> list[Case]:
+    """Long lists and short ones, each with values that mean nothing in it."""
+    whole = cases()
+    short = [shortened(case, entries) for case in whole for entries in SHORT_LISTS]
+    return [*(with_some_unlisted(case) for case in whole), *short]
+
+
 def main() -> None:
     if not (DATA / "typos-dev.csv").exists():
         sys.exit(f"{DATA} isn't there: nothing to fit to")
     if "--report" not in sys.argv:
         written(fit_costs(cases()))
-        written(fit_score([with_some_unlisted(case) for case in cases()]))
+        written(fit_score(all_cases()))
     sets = cases()
     for held_out in (False, True):
         print("held out" if held_out else "fitted to")
         report(sets, held_out)
-    print("with three tenths unlisted, held out")
+    print("with a quarter unlisted, held out")
     reliability(report([with_some_unlisted(case) for case in sets], True))
 
 

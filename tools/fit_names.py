@@ -104,7 +104,15 @@ def fit_costs(cases: Sequence[Case]) -> Floats:
             start, sizes = find_run_starts(case.value[may])
             owner = np.repeat(np.arange(len(start)), sizes)
             parts.append(
-                (case.events[may], case.by_letters[may], by_words[may], case.right[may], start, owner, case.weight)
+                (
+                    case.events[may],
+                    case.by_letters[may],
+                    by_words[may],
+                    case.right[may],
+                    start,
+                    owner,
+                    case.weight,
+                )
             )
 
         def unlikelihood(weights: Floats, parts: list = parts) -> tuple[float, Floats]:  # type: ignore[type-arg]

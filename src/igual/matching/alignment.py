@@ -195,9 +195,7 @@ def _mark_stems(values: Texts, entries: Texts, value_idx: Ints, entry_idx: Ints)
         & (values.characters[value_idx, 0] == entries.characters[entry_idx, 0])
     )
     width = min(values.characters.shape[1], entries.characters.shape[1])
-    same = (
-        values.characters[value_idx[maybe], :width] == entries.characters[entry_idx[maybe], :width]
-    )
+    same = values.characters[value_idx[maybe], :width] == entries.characters[entry_idx[maybe], :width]
     stem = np.logical_and.accumulate(same, axis=1).sum(axis=1)
     stem = np.minimum(stem, np.minimum(*lengths)[maybe])
     longest = np.maximum(*lengths)[maybe]

@@ -204,7 +204,7 @@ class CandidateSearch:
         """
         sounded = _prepare_sounds(values, self._sound_edits.values)
         words = self.wording.words(values.word_keys, values.parts)
-        evidence = weigh_letters(values.letters.lengths, self._letter_model.oddness(values.letters))
+        evidence = weigh_letters(values.letters.lengths, self._letter_model.oddness(values.letters), len(self.spellings))
         return Queries(values, self.edits.values(values.letters), sounded, words, evidence)
 
     def find(self, queries: Queries) -> tuple[Candidates, Floats, Floats]:

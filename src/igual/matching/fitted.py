@@ -40,11 +40,12 @@ DRESS = 2.46
 # How sharply costs tell rival candidates apart: 1 takes them as they are.
 RIVALS = 1.04
 # Whether any candidate is meant, as a logit: a part, one for each letter of the value, one for each nat of cost.
-LISTED = -0.70
-LISTED_PER_LETTER = 0.62
-LISTED_PER_ODDNESS = 0.89
-LISTED_PER_ENDING = -17.51
-LISTED_PER_COST = 0.55
+LISTED = 7.74
+LISTED_PER_LETTER = 0.54
+LISTED_PER_ODDNESS = 1.03
+LISTED_PER_SIZE = 1.43
+LISTED_PER_ENDING = -29.84
+LISTED_PER_COST = 0.63
 # How likely one text means another, were there no others: the same numbers as a logit.
 ALONE = 3.03
 ALONE_PER_LETTER = 0.19

@@ -22,6 +22,8 @@ _CLASSES = 1 << _BITS
 _BEFORE, _BEHIND, _OTHERS = 62, 63, 26
 _PSEUDO = 5.0
 _LEAST_SPREAD, _MOST = 0.2, 4.0
+# The letters of few entries say little: what they say is drawn towards nothing by so many.
+_DOUBTFUL = 300
 
 
 class _Runs(NamedTuple):
@@ -51,6 +53,7 @@ class LetterModel:
         # An entry is judged by the others: its own runs are taken away.
         usual = _mean(runs, self._log_chances(runs, own=1), len(entries))
         self._middle = float(usual.mean()) if len(usual) else 0.0
+        self._trust = len(entries) / (len(entries) + _DOUBTFUL)
         self._spread = max(float(usual.std()) if len(usual) else 0.0, _LEAST_SPREAD)
 
     def oddness(self, values: Texts) -> Floats:
@@ -60,12 +63,13 @@ class LetterModel:
             values: Their letters, (values,).
 
         Returns:
-            By how many standard deviations of the entries each lies below their mean, -4 to 4, (values,).
+            By how many standard deviations of the entries each lies below their mean, -4 to 4, (values,); less for
+            short lists.
         """
         runs = _find_runs(values)
         mean = _mean(runs, self._log_chances(runs, own=0), len(values))
         odd: Floats = np.clip((self._middle - mean) / self._spread, -_MOST, _MOST)
-        return odd
+        return self._trust * odd
 
     def _log_chances(self, runs: _Runs, own: int) -> Floats:
         total = max(int(self._one.sum()) - own, 0)
@@ -82,7 +86,9 @@ def _interpolate(run: Ints, before: Ints, shorter: Floats, own: int) -> Floats:
 
 
 def _mean(runs: _Runs, chances: Floats, texts: int) -> Floats:
-    mean: Floats = np.bincount(runs.text, chances, texts) / np.maximum(np.bincount(runs.text, minlength=texts), 1)
+    mean: Floats = np.bincount(runs.text, chances, texts) / np.maximum(
+        np.bincount(runs.text, minlength=texts), 1
+    )
     return mean
 
 
@@ -106,5 +112,7 @@ def _classify(characters: Ints) -> Ints:
     """The class of each character; behind the end of a text there are none."""
     is_letter = (characters >= ord("a")) & (characters <= ord("z"))
     is_digit = (characters >= ord("0")) & (characters <= ord("9"))
-    others = np.where(is_digit, _OTHERS + characters - ord("0"), _OTHERS + 10 + characters % (_BEFORE - _OTHERS - 10))
+    others = np.where(
+        is_digit, _OTHERS + characters - ord("0"), _OTHERS + 10 + characters % (_BEFORE - _OTHERS - 10)
+    )
     return np.where(characters == 0, _BEHIND, np.where(is_letter, characters - ord("a"), others))

@@ -48,6 +48,7 @@ class ScoreParameters(NamedTuple):
         listed: Whether any candidate is meant, as a logit: a constant part.
         listed_per_letter: The same, for each letter of the value.
         listed_per_oddness: The same, for each standard deviation by which the value is spelled more oddly than entries.
+        listed_per_size: The same, taken away for each power of ten of spellings.
         listed_per_ending: The same, for endings by which entries differ, too.
         listed_per_cost: The same, for each nat of cost.
         listed_per_word_cost: The same, where the best candidate was read by its words.
@@ -57,6 +58,7 @@ class ScoreParameters(NamedTuple):
     listed: float = fitted.LISTED
     listed_per_letter: float = fitted.LISTED_PER_LETTER
     listed_per_oddness: float = fitted.LISTED_PER_ODDNESS
+    listed_per_size: float = fitted.LISTED_PER_SIZE
     listed_per_ending: float = fitted.LISTED_PER_ENDING
     listed_per_cost: float = fitted.LISTED_PER_COST
     listed_per_word_cost: float = fitted.LISTED_PER_WORD_COST
@@ -64,25 +66,30 @@ class ScoreParameters(NamedTuple):
 
 def chance_of_one(cost: Floats, lengths: Ints) -> Floats:
     """How likely a text of so many letters means another, were there no others, at such a cost, (pairs,)."""
-    return _logistic(fitted.ALONE + fitted.ALONE_PER_LETTER * np.minimum(lengths, MOST_LETTERS) - fitted.ALONE_PER_COST * cost)
+    return _logistic(
+        fitted.ALONE
+        + fitted.ALONE_PER_LETTER * np.minimum(lengths, MOST_LETTERS)
+        - fitted.ALONE_PER_COST * cost
+    )
 
 
-def weigh_letters(lengths: Ints, oddness: Floats, by: ScoreParameters | None = None) -> Floats:
+def weigh_letters(
+    lengths: Ints, oddness: Floats, entries: int, by: ScoreParameters | None = None
+) -> Floats:
     """Say what the letters of values tell about whether any entry is meant.
 
     Args:
         lengths: How many letters each value has, (values,).
         oddness: How oddly each is spelled, (values,).
+        entries: How many spellings the list has: the more there are, the more of them lie near by chance.
         by: What the score is made with; None is what the fit found.
 
     Returns:
         A logit for each, (values,).
     """
     by = by or ScoreParameters()
-    evidence: Floats = (
-        by.listed + by.listed_per_letter * np.minimum(lengths, MOST_LETTERS) + by.listed_per_oddness * oddness
-    )
-    return evidence
+    evidence: Floats = by.listed_per_letter * np.minimum(lengths, MOST_LETTERS) + by.listed_per_oddness * oddness
+    return evidence + by.listed - by.listed_per_size * np.log10(max(entries, 1))
 
 
 def _logistic(logit: Floats) -> Floats:

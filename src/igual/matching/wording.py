@@ -182,7 +182,10 @@ class Wording:
         parts.append(Events(aligned.pair[changed], how.astype(np.int8), amount))
         rarities, gaps = [], []
         for side, told, left in zip(
-            _SIDES, (self._tell(values), self._told), self._left(values, value_idx, entry_idx, aligned), strict=True
+            _SIDES,
+            (self._tell(values), self._told),
+            self._left(values, value_idx, entry_idx, aligned),
+            strict=True,
         ):
             parts += _events_of_left(side, left, told, pairs)
             heavy = ~told.is_small[left.ids]
@@ -246,7 +249,9 @@ class Wording:
         sides = [
             (left.take(~told.is_small[left.ids]), told)
             for left, told in zip(
-                self._left(values, value_idx, entry_idx, aligned), (self._tell(values), self._told), strict=True
+                self._left(values, value_idx, entry_idx, aligned),
+                (self._tell(values), self._told),
+                strict=True,
             )
         ]
         rarity = [np.bincount(left.pair, told.rarity[left.ids], pairs) for left, told in sides]
