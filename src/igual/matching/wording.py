@@ -18,7 +18,7 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask, to_mask
 from igual.matching import fitted
-from igual.matching.alignment import HOW_NAMES, SAME, Alignment, WordAligner
+from igual.matching.alignment import HOW_NAMES, SAME, STATED, Alignment, WordAligner
 from igual.matching.edits import Edits
 from igual.matching.pairs import Ints, expand_spans, number_within_runs
 from igual.matching.telling import Floats, Telling, weigh_words
@@ -32,7 +32,7 @@ _OF_LEFT = ("small", "left", "rarity", "first", "last", "aside", "aside rarity",
 # Everything that may lie between two texts; what each costs is in `fitted`, 0 where it isn't named there.
 EVENTS = (
     "read", "order", "agreed", "entry cut", *HOW_NAMES[1:],
-    *(f"extra {kind}" for kind in _OF_LEFT), *(f"missing {kind}" for kind in _OF_LEFT), "both rarity", "instead",
+    *(f"extra {kind}" for kind in _OF_LEFT), *(f"missing {kind}" for kind in _OF_LEFT), "both rarity", "instead", "known changed",
 )  # fmt: skip
 _PLACE = {name: place for place, name in enumerate(EVENTS)}
 MOST_GAPS = MOST_WORDS + 1
@@ -176,6 +176,10 @@ class Wording:
             _event("order", np.flatnonzero(aligned.mark_out_of_order(pairs))),
             _event("entry cut", aligned.pair[aligned.is_longer]),
         ]
+        # A word that some entry has means itself sooner than another.
+        value_ids = values.ids[values.starts[value_idx[aligned.pair]] + aligned.value_word]
+        known = (values.known[value_ids] >= 0) & (aligned.how != SAME) & (aligned.how != STATED)
+        parts.append(_event("known changed", aligned.pair[known]))
         changed = aligned.how != SAME
         how = np.array([_PLACE.get(name, 0) for name in HOW_NAMES])[aligned.how[changed]]
         amount = np.where(how == _PLACE["edited"], aligned.edits[changed], 1.0)

@@ -35,10 +35,12 @@ def format_examples(texts: Iterable[str], total: int | None = None) -> str:
 
 
 def format_score(score: float) -> str:
-    """A score as people read it; none looks as if it were nothing.
+    """A score as people read it; none looks as if it were nothing, or certain when it isn't.
 
     Example:
-        >>> format_score(0.8214), format_score(0.001)
-        ('0.82', '< 0.01')
+        >>> format_score(0.8214), format_score(0.001), format_score(0.997), format_score(1)
+        ('0.82', '< 0.01', '> 0.99', '1.00')
     """
-    return f"{score:.2f}" if score >= 0.005 else "< 0.01"
+    if score < 0.005:
+        return "< 0.01"
+    return "> 0.99" if 0.995 <= score < 1 else f"{score:.2f}"
