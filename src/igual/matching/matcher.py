@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal, NamedTuple
@@ -14,6 +14,7 @@ import pyarrow.compute as pc
 
 from igual.column import Mask, to_mask
 from igual.matching.candidates import Queries
+from igual.matching.causes import Cause
 from igual.matching.chunks import ProgressCallback, work_in_chunks
 from igual.matching.doubts import SHORT, find_doubts, mark_doubtful
 from igual.matching.forms import Forms
@@ -74,6 +75,7 @@ class Matched:
         explained: The reasons of single values, where they are more than `how` says.
         rankings: Of values with several candidates all of these, in parts: positions of values, entries and scores,
             by value and most likely first.
+        agreed: How many single rulings there are for each kind of difference.
     """
 
     values: pa.Array
@@ -85,6 +87,7 @@ class Matched:
     how: npt.NDArray[np.int8]
     explained: dict[int, Reasons] = field(default_factory=dict)
     rankings: list[tuple[Ints, Ints, Floats]] = field(default_factory=list)
+    agreed: Mapping[Cause, int] = field(default_factory=dict)
 
     @classmethod
     def nothing(cls, values: pa.Array) -> Matched:

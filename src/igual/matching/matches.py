@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -17,11 +17,23 @@ from igual.display import Displayed
 from igual.errors import ListError
 from igual.matching.chunks import ProgressCallback
 from igual.matching.index import MatchIndex
-from igual.matching.matcher import STATUSES, WAYS, By, Matched, match_values
+from igual.matching.matcher import OPEN, STATUSES, WAYS, By, Matched, match_values
+from igual.matching.questions import Question, group_questions
+from igual.matching.reasons import Reasons
 from igual.matching.thresholds import DEFAULTS, Thresholds
 
 if TYPE_CHECKING:
     import pandas as pd
+
+
+class _Waiting(NamedTuple):
+    """An open value; see `Asked`."""
+
+    value: str
+    rows: int
+    proposal: str
+    score: float
+    reasons: Reasons
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -65,6 +77,22 @@ class Matches(Displayed):
             table, [("rows", "descending"), ("value", "ascending")]
         ).to_pylist()
         return order
+
+    @cached_property
+    def questions(self) -> list[Question]:
+        """The open values, grouped so that one answer settles many; those that settle most rows first."""
+        matched, texts = self.matched, self.matched.values
+        waiting = [
+            _Waiting(
+                texts[position].as_py(),
+                int(self.rows[position]),
+                self.names[matched.entry[position]],
+                float(matched.score[position]),
+                matched.reasons_of(position),
+            )
+            for position in np.flatnonzero(matched.status == OPEN).tolist()
+        ]
+        return group_questions(waiting, agreed=matched.agreed)
 
     def count_statuses(self) -> dict[str, tuple[int, int]]:
         """Count the values and rows of each status.

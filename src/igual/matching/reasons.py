@@ -138,15 +138,16 @@ def _explain_words(search: CandidateSearch, values: Words, value_idx: Ints, entr
             entry = wording.entries.texts_of(int(entry_idx[pair]))[entry_word]
             kind = {EDITED: "misspelt", STATED: "stands for", STEM: "other form"}.get(how, "short for")
             explained[pair].append(Reason(kind, (entry, word) if is_longer else (word, entry)))
-    for pair, (extra, missing) in enumerate(left_over):
+    for pair, (extra, missing, usual) in enumerate(left_over):
         reasons = explained[pair]
         if pair in crossed:
-            others = bool(reasons or extra or missing)
+            others = bool(reasons or extra or missing or usual)
             reasons.insert(0, Reason("other order" if others else "same words in other order"))
         if extra:
             reasons.append(Reason("extra words", tuple(extra)))
-        if missing:
-            reasons.append(Reason("missing words", tuple(missing)))
+        for kind, some in (("missing words", missing), ("usual words missing", usual)):
+            if some:
+                reasons.append(Reason(kind, tuple(some)))
         if not reasons:
             reasons.append(Reason("same words"))
     return [tuple(reasons) for reasons in explained]

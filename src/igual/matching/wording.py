@@ -40,6 +40,8 @@ MOST_GAPS = MOST_WORDS + 1
 _SIDES = ("extra", "missing")
 # From which share on a word tells apart, and from which rarity on it tells nearly all.
 _APART, _RARE, _BOTH_RARE = 0.25, 0.75, 0.5
+# Up to this rarity a word is so usual that leaving it out says nothing.
+_USUAL = 0.3
 # A value whose words, all of them an entry's, tell as much together is asked about: the evidence that it gets at least.
 _WORTH_ASKING, _ASKED = 0.3, 0.5
 
@@ -223,15 +225,15 @@ class Wording:
 
     def left_over(
         self, values: Words, value_idx: Ints, entry_idx: Ints, aligned: Alignment
-    ) -> list[tuple[list[str], list[str]]]:
-        """For each pair the words of the value and those of the entry that stand for none."""
-        words_left: list[tuple[list[str], list[str]]] = [([], []) for _ in value_idx]
+    ) -> list[tuple[list[str], list[str], list[str]]]:
+        """For each pair the words of the value that stand for none, those of the entry, and of these such as are usual."""
+        words_left: list[tuple[list[str], list[str], list[str]]] = [([], [], []) for _ in value_idx]
         sides = self._left(values, value_idx, entry_idx, aligned)
         for side, (words, left) in enumerate(zip((values, self.entries), sides, strict=True)):
-            for pair, word in zip(
-                left.pair.tolist(), words.vocabulary.take(pa.array(left.ids)).to_pylist(), strict=True
-            ):
-                words_left[pair][side].append(word)
+            is_usual = (self._told.rarity[left.ids] <= _USUAL) if side else np.zeros(len(left.ids), np.bool_)
+            texts = words.vocabulary.take(pa.array(left.ids)).to_pylist()
+            for pair, word, usual in zip(left.pair.tolist(), texts, is_usual.tolist(), strict=True):
+                words_left[pair][side + usual].append(word)
         return words_left
 
     def find_telling(

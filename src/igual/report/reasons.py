@@ -94,7 +94,8 @@ def format_reasons(reasons: Reasons, value: str | None = None, beside: str | Non
     Returns:
         The sentence.
     """
-    main = ", ".join(_format_main(one, value, beside) for one in reasons if _is_main(one))
+    mains = _join_missing([one for one in reasons if _is_main(one)])
+    main = ", ".join(_format_main(one, value, beside) for one in mains)
     if any(one.kind == "nearest only" for one in reasons):
         main = f"no entry comes near enough; the nearest: {main}"
     unsure = "".join(f"; {_UNSURE[one.kind]}" for one in reasons if one.kind in _UNSURE)
@@ -104,6 +105,14 @@ def format_reasons(reasons: Reasons, value: str | None = None, beside: str | Non
 
 def _is_main(reason: Reason) -> bool:
     return reason.kind not in _UNSURE and reason.kind not in _DOUBTS and reason.kind != "nearest only"
+
+
+def _join_missing(reasons: Sequence[Reason]) -> list[Reason]:
+    """The reasons with all missing words in one, wherever they stand."""
+    kinds = ("missing words", "usual words missing")
+    words = tuple(word for reason in reasons if reason.kind in kinds for word in reason.parts)
+    others = [reason for reason in reasons if reason.kind not in kinds]
+    return [*others, Reason("missing words", words)] if words else others
 
 
 def _format_main(reason: Reason, value: str | None, beside: str | None) -> str:

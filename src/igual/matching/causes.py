@@ -1,0 +1,131 @@
+"""What an open match is open for: kinds of differences on which one answer settles many values."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable
+from typing import Literal, NamedTuple
+
+from igual.matching.reasons import Reasons
+
+CauseKind = Literal[
+    "word left out", "extra word", "abbreviation", "word order", "initials", "spelling variant", "single value"
+]
+CAUSE_KINDS: tuple[CauseKind, ...] = (
+    "word left out", "extra word", "abbreviation", "word order", "initials", "spelling variant", "single value",
+)  # fmt: skip
+# What no answer about a kind settles: only a look at the value itself can tell.
+_ONE_BY_ONE = frozenset(
+    {
+        "numbers differ", "numbers reordered", "roman numerals differ", "opposites", "negation", "case matters",
+        "too long", "rival equal", "very short", "short words differ", "nearest only", "several entries", "ruling",
+        "other context",
+    }
+)  # fmt: skip
+_ORDERS = ("other order", "same words in other order")
+_VARIANTS = ("misspelt", "other form")
+
+
+class Cause(NamedTuple):
+    """One difference between a value and the entry proposed for it.
+
+    Attributes:
+        kind: What kind of difference it is, one of CAUSE_KINDS.
+        words: The words that it is about: the one left out, the short form and the long one.
+    """
+
+    kind: CauseKind
+    words: tuple[str, ...] = ()
+
+    @property
+    def text(self) -> str:
+        """The words as a file of rulings has them."""
+        return " = ".join(self.words) or "any"
+
+    @classmethod
+    def read(cls, kind: str, text: str) -> Cause | None:
+        """Read a cause from a file of rulings.
+
+        Args:
+            kind: Its kind.
+            text: Its words, as `text` gives them.
+
+        Returns:
+            The cause; None for what isn't one.
+
+        Example:
+            >>> Cause.read("abbreviation", "hosp = hospital")
+            Cause(kind='abbreviation', words=('hosp', 'hospital'))
+        """
+        for known in CAUSE_KINDS[:-1]:
+            if kind == known:
+                pair = known in ("abbreviation", "spelling variant")
+                words = tuple(word.strip() for word in text.split("=")) if pair else (text.strip(),)
+                if known in ("word order", "initials"):
+                    return cls(known)
+                return cls(known, words) if all(words) and len(words) == 1 + pair else None
+        return None
+
+
+def find_causes(reasons: Reasons) -> tuple[Cause, ...]:
+    """Find out what an open match is open for.
+
+    Words that nearly all entries have are no cause beside others.
+
+    Args:
+        reasons: Why an entry is proposed, and why it isn't settled.
+
+    Returns:
+        Its causes; none where only a look at the value itself can tell.
+
+    Example:
+        >>> from igual.matching.reasons import Reason
+        >>> find_causes((Reason("missing words", ("library",)), Reason("words may matter", ("library",))))
+        (Cause(kind='word left out', words=('library',)),)
+    """
+    if any(reason.kind in _ONE_BY_ONE for reason in reasons):
+        return ()
+    causes: list[Cause] = []
+    usual: list[Cause] = []
+    for reason in reasons:
+        if reason.kind in ("missing words", "usual words missing"):
+            listed = causes if reason.kind == "missing words" else usual
+            listed += [Cause("word left out", (word,)) for word in reason.parts]
+        elif reason.kind == "extra words":
+            causes += [Cause("extra word", (word,)) for word in reason.parts]
+        elif reason.kind == "short for":
+            causes.append(Cause("abbreviation", reason.parts))
+        elif reason.kind in _ORDERS:
+            causes.append(Cause("word order"))
+        elif reason.kind == "initials":
+            causes.append(Cause("initials"))
+        elif reason.kind in _VARIANTS:
+            causes.append(Cause("spelling variant", reason.parts))
+        elif reason.kind.startswith(("letter", "digit")):
+            return ()
+    return tuple(dict.fromkeys(causes or usual))
+
+
+def is_covered(reasons: Reasons, ruled: Collection[Cause]) -> bool:
+    """Tell whether all that a match is open for was ruled not to matter.
+
+    Args:
+        reasons: Why an entry is proposed, and why it isn't settled.
+        ruled: The causes on which there is a yes.
+
+    Returns:
+        Whether the match may be settled.
+    """
+    causes = find_causes(reasons)
+    return bool(causes) and all(cause in ruled for cause in causes)
+
+
+def join_kinds(causes: Iterable[Cause]) -> str:
+    """Name the kinds of some causes, each once, in one text.
+
+    Args:
+        causes: The causes.
+
+    Returns:
+        Such as 'extra word and word left out'.
+    """
+    return " and ".join(sorted({cause.kind for cause in causes}))

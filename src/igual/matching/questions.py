@@ -1,0 +1,145 @@
+"""Open values grouped into questions, so that one answer settles many of them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import NamedTuple, Protocol
+
+from igual.display import to_sentence
+from igual.matching.causes import Cause, find_causes, join_kinds
+from igual.matching.reasons import Reasons
+
+# So many values make a kind worth a question of its own, and so many single rulings of one kind that agree.
+FEWEST, ENOUGH_RULINGS = 3, 5
+# Values of no common word are shown so many at a time: as many as a look can take in.
+AT_A_LOOK = 8
+# Below this score a proposal is a guess, and is asked about singly.
+GUESS = 0.5
+_EXAMPLES = 3
+
+
+class Asked(Protocol):
+    """A value that waits for a person."""
+
+    @property
+    def value(self) -> str:
+        """The value."""
+
+    @property
+    def rows(self) -> int:
+        """How many rows have it."""
+
+    @property
+    def proposal(self) -> str:
+        """The likeliest entry."""
+
+    @property
+    def score(self) -> float:
+        """How likely it is meant, 0 to 1."""
+
+    @property
+    def reasons(self) -> Reasons:
+        """Why it is proposed, and why it isn't settled."""
+
+
+class Pair(NamedTuple):
+    """A value and the entry proposed for it.
+
+    Attributes:
+        value: The value.
+        proposal: The entry.
+        score: How likely it is meant, 0 to 1.
+        rows: How many rows have the value.
+    """
+
+    value: str
+    proposal: str
+    score: float
+    rows: int
+
+
+@dataclass(frozen=True)
+class Question:
+    """Open values that one answer settles.
+
+    Attributes:
+        column: The column; '' where values were matched without a table.
+        kind: What the values have in common: 'word left out', 'extra word', 'abbreviation', 'word order', 'initials',
+            'spelling variant', several of these, or 'single value'.
+        cause: The kind of difference that a yes would rule on, for later values too; None where a yes rules on these
+            values alone.
+        members: The values, the most doubtful first.
+    """
+
+    column: str
+    kind: str
+    cause: Cause | None
+    members: Sequence[Pair]
+
+    @property
+    def pairs(self) -> Mapping[str, str]:
+        """Value to the entry that a yes would settle it for."""
+        return {member.value: member.proposal for member in self.members}
+
+    @property
+    def rows(self) -> int:
+        """How many rows a yes would settle."""
+        return sum(member.rows for member in self.members)
+
+    @property
+    def examples(self) -> Sequence[Pair]:
+        """The most doubtful of the values."""
+        return self.members[:_EXAMPLES]
+
+    @property
+    def text(self) -> str:
+        """The question as a sentence."""
+        return to_sentence(self)
+
+
+def group_questions(
+    waiting: Iterable[Asked], column: str = "", agreed: Mapping[Cause, int] | None = None
+) -> list[Question]:
+    """Group open values into questions.
+
+    Args:
+        waiting: The open values of one column.
+        column: The column.
+        agreed: How many single rulings each kind of difference has had.
+
+    Returns:
+        The questions, those that settle most rows first.
+    """
+    agreed = agreed or {}
+    of_cause: dict[Cause, list[Pair]] = {}
+    of_kind: dict[str, list[Pair]] = {}
+    questions: list[Question] = []
+    for one in waiting:
+        pair = Pair(one.value, one.proposal, one.score, one.rows)
+        causes = find_causes(one.reasons) if one.proposal else ()
+        if len(causes) == 1:
+            of_cause.setdefault(causes[0], []).append(pair)
+        elif causes and one.score >= GUESS:
+            of_kind.setdefault(join_kinds(causes), []).append(pair)
+        else:
+            questions.append(Question(column, "single value", None, (pair,)))
+    for cause, pairs in of_cause.items():
+        if len(pairs) >= FEWEST or agreed.get(cause, 0) >= ENOUGH_RULINGS:
+            questions.append(Question(column, cause.kind, cause, _doubtful_first(pairs)))
+        else:
+            for pair in pairs:
+                if pair.score >= GUESS:
+                    of_kind.setdefault(cause.kind, []).append(pair)
+                else:
+                    questions.append(Question(column, "single value", None, (pair,)))
+    for kind, pairs in of_kind.items():
+        surest = _doubtful_first(pairs)[::-1]
+        for start in range(0, len(surest), AT_A_LOOK):
+            some = surest[start : start + AT_A_LOOK][::-1]
+            questions.append(Question(column, kind if len(some) > 1 else "single value", None, some))
+    return sorted(questions, key=lambda question: (-question.rows, question.kind, question.members[0].value))
+
+
+def _doubtful_first(pairs: Iterable[Pair]) -> list[Pair]:
+    return sorted(pairs, key=lambda pair: (pair.score, pair.value))
