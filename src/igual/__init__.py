@@ -37,6 +37,7 @@ if TYPE_CHECKING:
     from igual.looking.tally import Tally
     from igual.matching.index import MatchIndex
     from igual.matching.matches import Matches
+    from igual.matching.questions import Question
     from igual.rulings import Rulings
     from igual.runs.crosswalk import Applied, Crosswalk
     from igual.runs.outcome import Outcome
@@ -59,6 +60,7 @@ _DEFINED_IN = {
     "igual.looking.tally": ("Tally",),
     "igual.matching.index": ("MatchIndex",),
     "igual.matching.matches": ("Matches",),
+    "igual.matching.questions": ("Question",),
     "igual.rulings": ("Rulings",),
     "igual.runs.crosswalk": ("Applied", "Crosswalk"),
     "igual.runs.outcome": ("Outcome",),
@@ -68,7 +70,7 @@ _DEFINED_IN = {
 
 __all__ = [
     "Applied", "Codebook", "Crosswalk", "Database", "IgualError", "IgualWarning", "ListError", "Lookalikes",
-    "MatchIndex", "Matches", "Outcome", "OutputError", "PairList", "ReferenceList", "Review", "Rulebook",
+    "MatchIndex", "Matches", "Outcome", "OutputError", "PairList", "Question", "ReferenceList", "Review", "Rulebook",
     "RulebookError", "RulingError", "Rulings", "Survey", "TableError", "Tally", "__version__",
     "compare", "compare_lists", "count", "cross_table", "date_forms", "lookalikes", "match", "restyle_headers",
     "rules", "similarity", "survey", "tally",

@@ -24,11 +24,14 @@ KEEP, NOT_LISTED, NEW = "keep as it is", "not in the list", "new entry"
 WORDS = (KEEP, NOT_LISTED, NEW)
 _NEW_AS, _ALIAS_OF = "new entry:", "alias of "
 COLUMNS = ("column", "value", "ruling", "reason", "by", "on")
+# A file with rulings on kinds has one more.
+KIND_COLUMN = "kind"
+YES, NO, ACCEPT = "yes", "no", "accept"
 Kind = Literal["entry", "alias", "new", "keep", "unlisted"]
 
 
 class Ruling(NamedTuple):
-    """A decision on one value of one column.
+    """A decision on one value of one column, or on a kind of difference.
 
     Attributes:
         column: The column that the match writes.
@@ -38,6 +41,9 @@ class Ruling(NamedTuple):
         reason: Why, in the steward's words.
         by: Who ruled.
         on: The day, such as 2026-05-31.
+        kind: '' for a ruling on a value. Else the kind of difference that it is on, such as 'word left out'; the value
+            is then the words that it is about, and the ruling 'yes' (such values are settled) or 'no' (they are asked
+            singly).
     """
 
     column: str
@@ -46,6 +52,7 @@ class Ruling(NamedTuple):
     reason: str = ""
     by: str = ""
     on: str = ""
+    kind: str = ""
 
     @property
     def author(self) -> str:
@@ -106,11 +113,15 @@ def interpret_ruling(ruling: str, value: str, entry_of: Mapping[str, str]) -> De
 
 @dataclass(frozen=True, repr=False)
 class Rulings(Displayed):
-    """What stewards decided on single values; rulings win over every other way to match.
+    """What stewards decided on single values and on kinds of differences; rulings win over every other way to match.
 
     A ruling is an entry of the list; `alias of …`, which also proposes the value as another spelling of an entry;
     `new entry` (or `new entry: …` and how it is spelled); `keep as it is`; or `not in the list`. Where a value has
     several, the last counts.
+
+    A ruling on a kind says whether such a difference matters, as in "may ‘library’ be left out?". It settles values by
+    likeness, also later ones, but never across numbers or opposites or where another entry would be as near. A ruling
+    on a single value wins over one on a kind.
 
     Rulings that were loaded from a file are written to it at once, under a lock, so that none is lost when several
     people rule at a time or a program is stopped.
@@ -157,7 +168,8 @@ class Rulings(Displayed):
     def _latest(self) -> dict[str, dict[str, Ruling]]:
         latest: dict[str, dict[str, Ruling]] = {}
         for ruling in self.rulings:
-            latest.setdefault(ruling.column, {})[ruling.value] = ruling
+            if not ruling.kind:
+                latest.setdefault(ruling.column, {})[ruling.value] = ruling
         return latest
 
     @property
@@ -188,6 +200,17 @@ class Rulings(Displayed):
         """
         return self.of_column(column).get(value)
 
+    def of_kinds(self, column: str) -> Mapping[tuple[str, str], Ruling]:
+        """Find the rulings that count on kinds of differences.
+
+        Args:
+            column: The column that the match writes.
+
+        Returns:
+            Kind and words to ruling.
+        """
+        return {(one.kind, one.value): one for one in self.rulings if one.kind and one.column == column}
+
     def list_contested(self) -> list[tuple[Ruling, Ruling]]:
         """List rulings of one day on one value that differ, as two people leave them who didn't know of each other.
 
@@ -196,7 +219,7 @@ class Rulings(Displayed):
         """
         contested, last = [], None
         for ruling in self.rulings:
-            same = last is not None and last[:2] == ruling[:2] and last.on == ruling.on
+            same = last is not None and last[:2] == ruling[:2] and (last.kind, last.on) == (ruling.kind, ruling.on)
             if last is not None and same and last.ruling != ruling.ruling and last.by != ruling.by:
                 contested.append((last, ruling))
             last = ruling
@@ -234,19 +257,57 @@ class Rulings(Displayed):
         """
         if not (column and value and ruling.strip()):
             raise RulingError("a ruling needs a column, a value and what is ruled")
-        day = on if on is not None else date.today().isoformat()
-        try:
-            date.fromisoformat(day)
-        except ValueError:
-            raise RulingError(f"'on' takes a day such as 2026-05-31; found {day!r}") from None
-        return self._add([Ruling(column, value, ruling.strip(), reason, by, day)])
+        return self._add([Ruling(column, value, ruling.strip(), reason, by, _check_day(on))])
 
-    def withdraw(self, column: str, value: str) -> Rulings:
-        """Take back the last ruling on a value.
+    def decide_kind(
+        self,
+        column: str,
+        kind: str,
+        words: str,
+        *,
+        yes: bool,
+        reason: str = "",
+        by: str = "",
+        on: str | None = None,
+    ) -> Rulings:
+        """Decide on a kind of difference: a yes settles all such values, also later ones; a no has them asked singly.
 
         Args:
             column: The column that the match writes.
-            value: The value.
+            kind: The kind, such as 'word left out'; see `igual.Question`.
+            words: The words that it is about, such as 'library', or 'hosp = hospital'; 'any' for 'word order' and
+                'initials'.
+            yes: Whether such a difference means nothing.
+            reason: Why.
+            by: Who rules.
+            on: The day, such as '2026-05-31'; None is today.
+
+        Returns:
+            The rulings with one more.
+
+        Raises:
+            RulingError: Where the column is blank, `on` is no day, or there is no such kind.
+
+        Example:
+            >>> import igual
+            >>> rulings = igual.Rulings().decide_kind("branch", "word left out", "library", yes=True, on="2026-05-08")
+            >>> rulings.table[["kind", "value", "ruling"]].values.tolist()
+            [['word left out', 'library', 'yes']]
+        """
+        from igual.matching.causes import check_kind
+
+        if not column:
+            raise RulingError("a ruling needs a column")
+        check_kind(kind, words)
+        return self._add([Ruling(column, words, YES if yes else NO, reason, by, _check_day(on), kind)])
+
+    def withdraw(self, column: str, value: str, kind: str = "") -> Rulings:
+        """Take back the last ruling on a value, or on a kind of difference.
+
+        Args:
+            column: The column that the match writes.
+            value: The value; of a kind its words.
+            kind: The kind, for a ruling on one.
 
         Returns:
             The rulings without it.
@@ -254,9 +315,10 @@ class Rulings(Displayed):
         Raises:
             RulingError: Where there is none.
         """
-        ruling = self.of_value(column, value)
+        ruling = self.of_kinds(column).get((kind, value)) if kind else self.of_value(column, value)
         if ruling is None:
-            raise RulingError(f"there is no ruling on {value!r} of column {column!r}")
+            about = f"{kind} {value!r}" if kind else repr(value)
+            raise RulingError(f"there is no ruling on {about} of column {column!r}")
         if self.file is not None:
             from igual.files.rulings import withdraw_ruling
 
@@ -311,4 +373,13 @@ def sort_rulings(rulings: Iterable[Ruling]) -> list[Ruling]:
     Returns:
         The rulings, sorted; those of one day on one value keep their order.
     """
-    return sorted(rulings, key=lambda ruling: (ruling.column, ruling.value, ruling.on))
+    return sorted(rulings, key=lambda ruling: (ruling.column, ruling.kind, ruling.value, ruling.on))
+
+
+def _check_day(on: str | None) -> str:
+    day = on if on is not None else date.today().isoformat()
+    try:
+        date.fromisoformat(day)
+    except ValueError:
+        raise RulingError(f"'on' takes a day such as 2026-05-31; found {day!r}") from None
+    return day

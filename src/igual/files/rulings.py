@@ -14,7 +14,8 @@ from igual.errors import OutputError, RulingError, TableError
 from igual.files.formats.text import read_csv, write_csv
 from igual.files.outputs import outputs
 from igual.files.sources import existing_file, reading
-from igual.rulings import COLUMNS, Ruling, Rulings
+from igual.matching.causes import check_kind
+from igual.rulings import COLUMNS, KIND_COLUMN, NO, YES, Ruling, Rulings
 from igual.runs.review import Review
 
 _WAIT_SECONDS = 30
@@ -41,10 +42,11 @@ def load_rulings(path: str | os.PathLike[str]) -> Rulings:
             raise RulingError(str(error)) from None
     if missing := [name for name in COLUMNS if name not in table.column_names]:
         raise RulingError(f"{found.name} has no column {missing[0]!r}; rulings have {', '.join(COLUMNS)}")
-    if twice := [name for name in COLUMNS if table.column_names.count(name) > 1]:
+    names = [*COLUMNS, KIND_COLUMN] if KIND_COLUMN in table.column_names else list(COLUMNS)
+    if twice := [name for name in names if table.column_names.count(name) > 1]:
         raise RulingError(f"{found.name} has several columns {twice[0]!r}; leave one")
     rulings = []
-    texts = [[cell or "" for cell in table[name].to_pylist()] for name in COLUMNS]
+    texts = [[cell or "" for cell in table[name].to_pylist()] for name in names]
     for row, cells in enumerate(zip(*texts, strict=True), 2):
         one = Ruling(*cells)
         if not any(cells):
@@ -52,6 +54,13 @@ def load_rulings(path: str | os.PathLike[str]) -> Rulings:
         for name in COLUMNS[:3]:
             if not getattr(one, name):
                 raise RulingError(f"{found.name}, row {row}: the ruling has no {name}")
+        if one.kind:
+            try:
+                check_kind(one.kind, one.value)
+            except RulingError as error:
+                raise RulingError(f"{found.name}, row {row}: {error}") from None
+            if one.ruling not in (YES, NO):
+                raise RulingError(f"{found.name}, row {row}: a kind is ruled yes or no; found {one.ruling!r}")
         if one.on and not _is_date(one.on):
             raise RulingError(
                 f"{found.name}, row {row}: 'on' takes a day such as 2026-05-31; found {one.on!r}"
@@ -120,8 +129,11 @@ def _changed(path: str | os.PathLike[str], change: Callable[[Rulings], Sequence[
             return changed
         with outputs() as staged:
             place = staged.place(path)
-            rows = [[ruling[at] for ruling in changed.rulings] for at in range(len(COLUMNS))]
-            write_csv(pa.table([pa.array(cells, pa.string()) for cells in rows], names=COLUMNS), place)
+            # Files without rulings on kinds stay as they have always been.
+            has_kinds = any(ruling.kind for ruling in changed.rulings)
+            names = [*COLUMNS, KIND_COLUMN] if has_kinds else list(COLUMNS)
+            rows = [[ruling[at] for ruling in changed.rulings] for at in range(len(names))]
+            write_csv(pa.table([pa.array(cells, pa.string()) for cells in rows], names=names), place)
             if load_rulings(place).rulings != changed.rulings:
                 raise RulingError(
                     f"{Path(path).name} would not read back as it is written; nothing was written"

@@ -90,6 +90,13 @@ class MatchIndex:
         return ranks
 
     @cached_property
+    def own_spellings(self) -> Ints:
+        """Where each entry stands among the spellings, (entries,)."""
+        places = np.empty(len(self.names), np.int64)
+        places[self.owners[self._is_entry]] = np.flatnonzero(self._is_entry)
+        return places
+
+    @cached_property
     def _is_entry(self) -> Mask:
         """Which spellings are entries, the others being aliases."""
         if len(self.spellings) == len(self.names):

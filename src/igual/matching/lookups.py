@@ -16,7 +16,7 @@ Key = Callable[[pa.Array], pa.Array]
 class How(IntEnum):
     """How a proposal was found."""
 
-    NONE, EXACT, FOLDED, ALIAS, ALIAS_FOLDED, TWO_LETTERS, FUZZY, RULING = range(8)
+    NONE, EXACT, FOLDED, ALIAS, ALIAS_FOLDED, TWO_LETTERS, FUZZY, RULING, RULED_KIND = range(9)
 
 
 class LookUp(NamedTuple):

@@ -381,6 +381,8 @@ def _find_telling_words(
         if place >= 0 and told.example[place] >= 0:
             examples = [spellings[int(one[place])].as_py() for one in (told.example, told.beside)]
             found.setdefault(number, []).append(Reason("word tells apart", (word, *examples)))
+        elif word in index.vocabulary.groups_of:
+            found.setdefault(number, []).append(Reason("opposite may matter", (word,)))
         else:
             plain.setdefault(number, []).append(word)
     for number, words in plain.items():

@@ -12,6 +12,8 @@ from igual.matching.reasons import Reasons
 
 # So many values make a kind worth a question of its own, and so many single rulings of one kind that agree.
 FEWEST, ENOUGH_RULINGS = 3, 5
+# In the place of such a number: it was ruled that the kind matters, and such values are asked singly.
+REFUSED = -1
 # Values of no common word are shown so many at a time: as many as a look can take in.
 AT_A_LOOK = 8
 # Below this score a proposal is a guess, and is asked about singly.
@@ -106,7 +108,7 @@ def group_questions(
     Args:
         waiting: The open values of one column.
         column: The column.
-        agreed: How many single rulings each kind of difference has had.
+        agreed: How many single rulings each kind of difference has had, or REFUSED.
 
     Returns:
         The questions, those that settle most rows first.
@@ -125,7 +127,9 @@ def group_questions(
         else:
             questions.append(Question(column, "single value", None, (pair,)))
     for cause, pairs in of_cause.items():
-        if len(pairs) >= FEWEST or agreed.get(cause, 0) >= ENOUGH_RULINGS:
+        if agreed.get(cause) == REFUSED:
+            questions += [Question(column, "single value", None, (pair,)) for pair in pairs]
+        elif len(pairs) >= FEWEST or agreed.get(cause, 0) >= ENOUGH_RULINGS:
             questions.append(Question(column, cause.kind, cause, _doubtful_first(pairs)))
         else:
             for pair in pairs:

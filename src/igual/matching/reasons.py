@@ -29,8 +29,19 @@ class Reason(NamedTuple):
     kind: str
     parts: tuple[str, ...] = ()
 
+    @property
+    def is_about_texts(self) -> bool:
+        """Whether it says how two texts are alike, and not why a match isn't sure."""
+        return self.kind in _ABOUT_TEXTS or self.kind.startswith(("letter", "digit"))
+
 
 Reasons = tuple[Reason, ...]
+_ABOUT_TEXTS = frozenset(
+    {
+        "misspelt", "stands for", "other form", "short for", "other order", "same words in other order", "same letters",
+        "extra words", "missing words", "usual words missing", "same words", "initials",
+    }
+)  # fmt: skip
 
 # What is said of a match that a look-up finds.
 OF_LOOK_UP = {
@@ -41,6 +52,7 @@ OF_LOOK_UP = {
     How.ALIAS_FOLDED: Reason("alias folded"),
     How.TWO_LETTERS: Reason("two letters"),
     How.RULING: Reason("ruling"),
+    How.RULED_KIND: Reason("ruling on kind"),
 }
 NEAREST_ONLY = Reason("nearest only")
 # Why a likely match still needs a person: the score, or a rival.
@@ -83,7 +95,7 @@ def explain_pairs(
         explained[pair] = (Reason("initials", (spelled[pair],)),)
     words = np.flatnonzero((reading != BY_LETTERS) & (reading != BY_INITIALS))
     if len(words):
-        by_words = _explain_words(search, queries.words, value_idx[words], entry_idx[words])
+        by_words = explain_by_words(search, queries.words, value_idx[words], entry_idx[words])
         for pair, reasons in zip(words.tolist(), by_words, strict=True):
             explained[pair] = reasons
     return explained
@@ -119,7 +131,18 @@ def _name_edit(kind: str) -> str:
     return {"extra": "letter extra", "missing": "letter missing"}.get(side, "letter differs")
 
 
-def _explain_words(search: CandidateSearch, values: Words, value_idx: Ints, entry_idx: Ints) -> list[Reasons]:
+def explain_by_words(search: CandidateSearch, values: Words, value_idx: Ints, entry_idx: Ints) -> list[Reasons]:
+    """Explain by their words why values are like spellings.
+
+    Args:
+        search: The spellings.
+        values: The words of the values.
+        value_idx: Positions of values, (pairs,).
+        entry_idx: Positions of spellings, (pairs,).
+
+    Returns:
+        The reasons of each pair.
+    """
     wording = search.wording
     aligned = wording.align(values, value_idx, entry_idx)
     left_over = wording.left_over(values, value_idx, entry_idx, aligned)

@@ -102,6 +102,7 @@ class _Told(NamedTuple):
     """What the words of one side tell, (vocabulary,) each."""
 
     is_small: Mask
+    excludes: Mask
     rarity: Floats
     apart: Floats
     entries: Ints
@@ -126,7 +127,8 @@ class Wording:
         self.telling: Telling = weigh_words(
             entries, np.arange(len(entries.counts)) if owners is None else owners
         )
-        self._told = _Told(self._mark_small(entries.vocabulary), *self.telling[1:3], self.telling.entries)
+        self._opposites = pa.array(sorted(vocabulary.groups_of), TEXT)
+        self._told = _Told(*self._mark_kinds(entries.vocabulary), *self.telling[1:3], self.telling.entries)
 
     @cached_property
     def _position_of(self) -> dict[str, int]:
@@ -269,8 +271,12 @@ class Wording:
         extra_gap, missing_gap = (left.pair * MOST_GAPS + left.gap for left, _ in sides)
         instead = np.isin(extra_gap, missing_gap), np.isin(missing_gap, extra_gap)
         matters = (
-            instead[0] | (extra_told.apart[extra.ids] > _APART) | both[extra.pair],
+            instead[0]
+            | extra_told.excludes[extra.ids]
+            | (extra_told.apart[extra.ids] > _APART)
+            | both[extra.pair],
             instead[1]
+            | missing_told.excludes[missing.ids]
             | (missing_told.apart[missing.ids] > _APART)
             | ((missing_told.rarity[missing.ids] > _RARE) & ~missing.is_aside)
             | both[missing.pair],
@@ -282,14 +288,16 @@ class Wording:
             places = np.where(told.apart[ids] > _APART, words.known[ids], -1)
             yield from zip(left.pair[some].tolist(), texts, places.tolist(), strict=True)
 
-    def _mark_small(self, vocabulary: pa.Array) -> Mask:
-        return to_mask(pc.is_in(vocabulary, self._small_words))
+    def _mark_kinds(self, vocabulary: pa.Array) -> tuple[Mask, Mask]:
+        """Which words may be left out, and which exclude others, such as directions."""
+        small, opposites = (to_mask(pc.is_in(vocabulary, some)) for some in (self._small_words, self._opposites))
+        return small, opposites
 
     def _tell(self, values: Words) -> _Told:
         known = values.known
         strange = known < 0
         return _Told(
-            self._mark_small(values.vocabulary),
+            *self._mark_kinds(values.vocabulary),
             np.where(strange, 1.0, self.telling.rarity[known]),
             np.where(strange, 0.0, self.telling.apart[known]),
             np.where(strange, 0, self.telling.entries[known]),

@@ -12,9 +12,11 @@ from igual.looking.lookalikes import Lookalikes
 from igual.looking.survey import Survey
 from igual.looking.tally import Tally, Unread
 from igual.matching.matches import Matches
+from igual.matching.questions import Question
 from igual.report import matching_views, notebook, review_views, views
 from igual.report.frames import list_frames
 from igual.report.hints import format_hint
+from igual.report.questions import format_question
 from igual.report.terminal import as_text
 from igual.report.wording import format_count, quote_value
 from igual.rulings import Rulings
@@ -95,6 +97,8 @@ def as_sentence(finding: Any) -> str:
     """
     if isinstance(finding, Hint):
         return format_hint(finding)
+    if isinstance(finding, Question):
+        return format_question(finding)
     if isinstance(finding, Unread):
         rows = f"{format_count(finding.values, 'value')} ({format_count(finding.rows, 'row')})"
         return f"not compared: {rows} can't be read as plain numbers or dates, such as {quote_value(finding.example)}"

@@ -12,7 +12,7 @@ from igual.matching.matches import Matches
 from igual.report import records
 from igual.report.review_views import format_effect
 from igual.rulings import COLUMNS as RULING_COLUMNS
-from igual.rulings import Rulings
+from igual.rulings import KIND_COLUMN, Rulings
 from igual.runs.crosswalk import Applied
 from igual.runs.outcome import Outcome
 from igual.runs.preview import Preview
@@ -67,7 +67,7 @@ _FRAMES: Mapping[tuple[type, str], _Build] = {
         records.CHANGES,
         lambda preview: records.to_records([change for rule in preview.rules for change in rule.changes]),
     ),
-    (Rulings, "table"): (RULING_COLUMNS, lambda rulings: records.to_records(rulings.rulings)),
+    (Rulings, "table"): ((*RULING_COLUMNS, KIND_COLUMN), lambda rulings: records.to_records(rulings.rulings)),
     (Review, "taken"): (_TAKEN, _list_taken),
     (Review, "refused"): (records.REJECTED, lambda review: records.to_records(review.rejected)),
     (Applied, "unknown"): (("column", "value", "rows", "why"), lambda a: records.to_records(a.not_known)),

@@ -125,6 +125,14 @@ def _format_not_applied(hint: Hint) -> str:
     )
 
 
+def _format_beside_kind(hint: Hint) -> str:
+    value, ruling, entry, kind, words = hint.parts
+    return (
+        f": {quote_value(value)} is ruled {quote_value(ruling)}, and stays so, though the ruling on the kind "
+        f"{quote_value(kind)} ({words}) would make it {quote_value(entry)}"
+    )
+
+
 _FORMATS: Mapping[str, Callable[[Hint], str]] = {
     "read": _format_read,
     "no effect": _format_idle,
@@ -138,4 +146,5 @@ _FORMATS: Mapping[str, Callable[[Hint], str]] = {
     "numbers left": _format_numbers_left,
     "changed again": _format_changed_again,
     "ruling not applied": _format_not_applied,
+    "ruling beside kind": _format_beside_kind,
 }

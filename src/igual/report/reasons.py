@@ -54,6 +54,7 @@ _DOUBTS: Mapping[str, Callable[[Sequence[str]], str]] = {
     "negation": lambda parts: f"one of {_quote_words(parts)} denies the other",
     "short words differ": lambda parts: f"short words differ {_compare(parts)}",
     "words may matter": lambda parts: f"{_quote_words(parts)} may matter",
+    "opposite may matter": lambda parts: f"{_quote_words(parts)} may matter",
     "word tells apart": lambda parts: f"‘{parts[0]}’ tells {parts[1]} from {parts[2]}",
     "very short": lambda _: "the text is very short",
     "ambiguous initials": lambda _: "initials may stand for something else",

@@ -18,7 +18,7 @@ from igual.lists import Codebook, Need, PairList, ReferenceList, Shelf
 from igual.matching.matcher import Matched
 from igual.rules.kinds import UNLISTED, ValueKind
 from igual.rules.outputs import conform
-from igual.rulings import Ruling
+from igual.rulings import Rulings
 from igual.settings import Settings, Several
 from igual.text.arrays import refuse_long_texts
 
@@ -236,12 +236,13 @@ class Rule(Settings):
         """
         raise NotImplementedError
 
-    def with_rulings(self, rewriter: Rewriter, rulings: Mapping[str, Ruling]) -> Rewriter:
+    def with_rulings(self, rewriter: Rewriter, rulings: Rulings, column: str) -> Rewriter:
         """Give a prepared rule what was ruled on the values of a column; only some rules take rulings.
 
         Args:
             rewriter: The prepared rule.
-            rulings: Value to ruling.
+            rulings: What was ruled.
+            column: The column that the rule writes.
 
         Returns:
             A prepared rule that knows the rulings.

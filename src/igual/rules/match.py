@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import builtins
 import contextlib
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from copy import copy
 from typing import Any, ClassVar, Literal
 
@@ -17,15 +17,18 @@ from pydantic import Field, field_validator, model_validator
 from igual.column import TEXT, to_mask
 from igual.errors import ListError, RulebookError
 from igual.lists import ReferenceList, Shelf
+from igual.matching.causes import Cause, check_kind
 from igual.matching.index import MatchIndex
+from igual.matching.kinds import count_agreed, settle_kinds
 from igual.matching.lookups import How
 from igual.matching.matcher import OPEN, SETTLED, UNKNOWN, WAYS, By, Matched, match_values
+from igual.matching.questions import REFUSED
 from igual.matching.reasons import Reason
 from igual.matching.thresholds import DEFAULTS, Thresholds
 from igual.matching.vocabulary import Vocabulary
 from igual.rules.base import NearMiss, Note, Rewriter, Rewritten
 from igual.rules.lookup import ListRule, Otherwise, fill_unknown, near_spellings, unknown_among
-from igual.rulings import NEW, Decision, Ruling, interpret_ruling
+from igual.rulings import NEW, YES, Decision, Ruling, Rulings, interpret_ruling
 from igual.settings import Several
 from igual.text.folding import folded_key
 
@@ -113,9 +116,11 @@ class Match(ListRule):
         """List the attributes that it takes from the reference list."""
         return [self.give] if self.give is not None else []
 
-    def with_rulings(self, rewriter: Rewriter, rulings: Mapping[str, Ruling]) -> Rewriter:
+    def with_rulings(self, rewriter: Rewriter, rulings: Rulings, column: str) -> Rewriter:
         """Give the prepared rule what was ruled on the values of a column."""
-        return rewriter.with_rulings(rulings) if isinstance(rewriter, _Rewriter) else rewriter
+        if not isinstance(rewriter, _Rewriter):
+            return rewriter
+        return rewriter.with_rulings(rulings.of_column(column), rulings.of_kinds(column))
 
 
 class _Rewriter:
@@ -128,6 +133,9 @@ class _Rewriter:
         self.entries: Sequence[str] = self._index.names
         self._position_of = {name: position for position, name in enumerate(self.entries)}
         self._rulings: Mapping[str, Ruling] = {}
+        # A reason for each kind of difference that was ruled not to matter, and those that were ruled to matter.
+        self._kinds: Mapping[Cause, Reason] = {}
+        self._refused: Collection[Cause] = ()
         self._replacements = self._index.entries
         if rule.give is not None:
             if rule.give not in reference.attributes:
@@ -135,16 +143,26 @@ class _Rewriter:
                 raise RulebookError.from_missing(owner, "attribute", rule.give, reference.attributes)
             self._replacements = pa.array(reference.attributes[rule.give], TEXT)
 
-    def with_rulings(self, rulings: Mapping[str, Ruling]) -> _Rewriter:
+    def with_rulings(
+        self, rulings: Mapping[str, Ruling], of_kinds: Mapping[tuple[str, str], Ruling]
+    ) -> _Rewriter:
         """Give the same with what was ruled on the values of a column; the index is shared."""
         ruled = copy(self)
         ruled._rulings = {**_new_spellings(rulings.values()), **rulings}
+        causes = {check_kind(*about): ruling for about, ruling in of_kinds.items()}
+        ruled._kinds = {
+            cause: Reason("ruling on kind", (cause.kind, cause.text, ruling.author, ruling.reason))
+            for cause, ruling in causes.items()
+            if ruling.ruling == YES
+        }
+        ruled._refused = [cause for cause in causes if cause not in ruled._kinds]
         return ruled
 
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         is_query = unknown_among(values, np.zeros(len(values), np.bool_))
         queries = values if is_query.all() else values.filter(pa.array(is_query))
         decided, notes = self._find_decided(queries)
+        notes += tuple(self._find_contradictions(queries, decided))
         matched = self._match(queries, decided)
         positions = np.full(len(values), -1, np.int64)
         positions[is_query] = np.where(matched.status == SETTLED, matched.entry, -1)
@@ -184,11 +202,11 @@ class _Rewriter:
     def _match(self, values: pa.Array, decided: _Decided) -> Matched:
         """Match values; rulings win over every other way, and over likeness also loosely: see `_follow_rulings`."""
         if not self._rulings:
-            return match_values(values, self._index, self._rule.ways, self._thresholds)
+            return self._match_by_kinds(values)
         matched = Matched.nothing(values)
         left = np.setdiff1d(np.arange(len(values)), [*decided])
         rest = values.take(pa.array(left))
-        matched.put_part(left, match_values(rest, self._index, self._rule.ways, self._thresholds))
+        matched.put_part(left, self._match_by_kinds(rest))
         decided |= self._follow_rulings(values, matched, left)
         for query, (ruling, decision) in decided.items():
             matched.how[query] = How.RULING
@@ -198,6 +216,30 @@ class _Rewriter:
             matched.score[query] = decision.kind != "unlisted"
             matched.entry[query] = self._position_of.get(decision.text, -1)
         return matched
+
+    def _match_by_kinds(self, values: pa.Array) -> Matched:
+        """Match values, with what was ruled on kinds of differences."""
+        matched = match_values(values, self._index, self._rule.ways, self._thresholds)
+        if self._kinds:
+            settle_kinds(matched, self._index, self._kinds)
+        if self._rulings and (matched.status == OPEN).any():
+            single = {value: ruling.ruling for value, ruling in self._rulings.items()}
+            matched.agreed = count_agreed(self._index, single)
+        matched.agreed = {**matched.agreed, **dict.fromkeys(self._refused, REFUSED)}
+        return matched
+
+    def _find_contradictions(self, values: pa.Array, decided: _Decided) -> builtins.list[Note]:
+        """Values on which a single ruling says something else than one on a kind would: the single one wins."""
+        if not self._kinds or not decided:
+            return []
+        matched = self._match_by_kinds(values.take(pa.array(list(decided))))
+        notes = []
+        for place, (ruling, decision) in enumerate(decided.values()):
+            entry = self.entries[matched.entry[place]]
+            if matched.how[place] == How.RULED_KIND and entry != decision.text:
+                kind = next(reason for reason in matched.reasons_of(place) if reason.kind == "ruling on kind")
+                notes.append(Note("ruling beside kind", (ruling.value, ruling.ruling, entry, *kind.parts[:2])))
+        return notes
 
     def _follow_rulings(self, values: pa.Array, matched: Matched, left: npt.NDArray[np.int64]) -> _Decided:
         """Values that differ only in case and the like from one on which there is a ruling, where the rule folds.

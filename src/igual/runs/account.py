@@ -17,6 +17,7 @@ from igual.column import TEXT, Mask
 from igual.errors import TableError, did_you_mean
 from igual.matching.lookups import How
 from igual.matching.matcher import OPEN
+from igual.matching.questions import Question, group_questions
 from igual.matching.reasons import OF_LOOK_UP, Reasons
 from igual.rules.base import EntrySource
 from igual.rules.kinds import RULED_OUT, UNLISTED
@@ -287,6 +288,15 @@ class Account:
             if stage.result.open is not None and stage.result.open.any():
                 waiting += _list_open(stage)
         return waiting
+
+    @cached_property
+    def questions(self) -> list[Question]:
+        """Open values, grouped so that one answer settles many; those that settle most rows first."""
+        found: list[Question] = []
+        for stage in self.stages:
+            if stage.result.matched is not None and stage.result.open is not None:
+                found += group_questions(_list_open(stage), stage.target, stage.result.matched.agreed)
+        return sorted(found, key=lambda question: -question.rows)
 
     @cached_property
     def waiting(self) -> list[OpenValue]:

@@ -28,6 +28,7 @@ _WAYS = {
     How.TWO_LETTERS: "folded",
     How.FUZZY: FUZZY,
     How.RULING: RULING,
+    How.RULED_KIND: RULING,
 }
 
 
@@ -68,6 +69,7 @@ class _Ways(NamedTuple):
     way: pa.Array
     score: pa.Array
     settled: pa.Array
+    about: pa.Array
 
 
 def _ways_of(stage: Stage) -> _Ways | None:
@@ -78,7 +80,7 @@ def _ways_of(stage: Stage) -> _Ways | None:
     is_unknown = pa.array(stage.result.unknown)
     way = pc.if_else(is_unknown, pa.scalar("unknown", TEXT), pa.scalar(None, TEXT))
     settled = pc.if_else(is_unknown, pa.scalar(False), pa.scalar(None, pa.bool_()))
-    return _Ways(way, pa.nulls(len(way), pa.float64()), settled)
+    return _Ways(way, pa.nulls(len(way), pa.float64()), settled, pa.nulls(len(way), TEXT))
 
 
 def _ways_of_match(stage: Stage, matched: Matched) -> _Ways:
@@ -91,8 +93,21 @@ def _ways_of_match(stage: Stage, matched: Matched) -> _Ways:
     settled = pa.array(~is_unknown & (matched.status != OPEN))
     positions = pc.index_in(stage.before, matched.values)
     return _Ways(
-        pa.array(ways.tolist(), TEXT).take(positions), score.take(positions), settled.take(positions)
+        pa.array(ways.tolist(), TEXT).take(positions),
+        score.take(positions),
+        settled.take(positions),
+        _name_kinds(matched).take(positions),
     )
+
+
+def _name_kinds(matched: Matched) -> pa.Array:
+    """The words that a ruling on a kind is about, where one settled a value."""
+    by_kind = matched.how == How.RULED_KIND
+    words = np.full(len(by_kind), None, dtype=object)
+    for position in np.flatnonzero(by_kind).tolist():
+        about = [reason.parts[1] for reason in matched.reasons_of(position) if reason.kind == "ruling on kind"]
+        words[position] = " on " + " and ".join(f"‘{text}’" for text in about)
+    return pa.array(words.tolist(), TEXT)
 
 
 def _join_steps(trail: ColumnTrail, ways: Sequence[_Ways | None]) -> pa.Array:
@@ -102,7 +117,7 @@ def _join_steps(trail: ColumnTrail, ways: Sequence[_Ways | None]) -> pa.Array:
     for stage, known in zip(trail.stages, ways, strict=True):
         step = pc.if_else(pa.array(stage.changed), pa.scalar(f"; {stage.rule.do}", TEXT), nothing)
         if known is not None:
-            score = pc.if_else(known.score.is_valid(), _format_scores(known.score), pa.scalar("", TEXT))
+            score = pc.if_else(known.score.is_valid(), _format_scores(known.score), known.about.fill_null(""))
             looked_up = pc.binary_join_element_wise(
                 pa.scalar(f"; {stage.rule.do}: ", TEXT), known.way, score, nothing
             )
@@ -116,7 +131,10 @@ def _join_steps(trail: ColumnTrail, ways: Sequence[_Ways | None]) -> pa.Array:
 
 def _format_scores(scores: pa.Array) -> pa.Array:
     """Scores with two decimals and a space before them."""
-    return pa.array([None if score is None else f" {score:.2f}" for score in scores.to_pylist()], TEXT)
+    return pa.array(
+        # What is likened is never certain, and doesn't look so.
+        [None if score is None else f" {min(score, 0.99):.2f}" for score in scores.to_pylist()], TEXT
+    )
 
 
 def _last_way(trail: ColumnTrail, ways: Sequence[_Ways | None]) -> tuple[pa.Array, pa.Array, pa.Array]:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from igual.display import Displayed
 from igual.looking.headers import RestyledHeader
+from igual.matching.questions import Question
 from igual.runs.account import Account, Step
 from igual.runs.crosswalk import Crosswalk
 from igual.runs.hints import Hint, find_hints
@@ -69,6 +70,15 @@ class Outcome(Displayed):
     def open(self) -> pd.DataFrame:
         """DataFrame of values that wait for a person: rule, column, value, rows, proposal, score, why."""
         return self._frame("open")
+
+    @property
+    def questions(self) -> list[Question]:
+        """Open values grouped into questions, so that one answer settles many; those that settle most rows first.
+
+        A yes to a question with a `cause` is a ruling on a kind (`Rulings.decide_kind`); a yes to any other rules on
+        its values one by one.
+        """
+        return self.account.questions
 
     @property
     def unfit(self) -> pd.DataFrame:

@@ -44,7 +44,7 @@ class Plan:
                 rewriter = rule.rewriter(self.shelf)
             for name in rule.columns:
                 others = [trails[other] for other in sorted(rule.reads() - {name})]
-                ready = rule.with_rulings(rewriter, self.rulings.of_column(rule.target_of(name)))
+                ready = rule.with_rulings(rewriter, self.rulings, rule.target_of(name))
                 for trail in trails[name].apply(number, rule, ready, others, self.shelf):
                     trails[trail.name] = trail
         return {name: trail.finish() for name, trail in trails.items()}

@@ -1,0 +1,85 @@
+"""Rulings on kinds of differences at work: which open matches they settle."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+import pyarrow as pa
+
+from igual.column import TEXT
+from igual.matching.causes import Cause, find_causes, is_covered
+from igual.matching.forms import Forms
+from igual.matching.index import MatchIndex
+from igual.matching.lookups import How
+from igual.matching.matcher import OPEN, SETTLED, Matched
+from igual.matching.reasons import RIVAL_EQUAL, Reason, Reasons, explain_by_words
+
+
+def settle_kinds(matched: Matched, index: MatchIndex, ruled: Mapping[Cause, Reason]) -> None:
+    """Settle open matches all of whose causes were ruled not to matter, unless a rival is as good then.
+
+    Args:
+        matched: What became of values; it is changed.
+        index: The list.
+        ruled: The causes on which there is a yes, and the ruling on each as a reason.
+    """
+    covered = [
+        position
+        for position in np.flatnonzero((matched.status == OPEN) & (matched.how == How.FUZZY)).tolist()
+        if is_covered(matched.reasons_of(position), ruled)
+    ]
+    rivals = [
+        (position, entry) for position in covered for entry, _ in matched.rank_candidates(position)[1:]
+    ]
+    values = matched.values.take(pa.array([position for position, _ in rivals], pa.int64()))
+    explained = explain_entries(index, values, [entry for _, entry in rivals])
+    as_good = {
+        position
+        for (position, _), reasons in zip(rivals, explained, strict=True)
+        if all(cause in ruled for cause in find_causes(reasons))
+    }
+    for position in covered:
+        reasons = matched.reasons_of(position)
+        if position in as_good:
+            matched.explained[position] = (*reasons, RIVAL_EQUAL)
+            continue
+        by = [ruled[cause] for cause in find_causes(reasons)]
+        matched.status[position], matched.how[position] = SETTLED, How.RULED_KIND
+        matched.explained[position] = (*(reason for reason in reasons if reason.is_about_texts), *by)
+
+
+def explain_entries(index: MatchIndex, values: pa.Array, entries: Sequence[int]) -> list[Reasons]:
+    """Explain by their words how values are like entries.
+
+    Args:
+        index: The list.
+        values: The values, (pairs,).
+        entries: The position of an entry for each, (pairs,).
+
+    Returns:
+        The reasons of each pair.
+    """
+    if not len(values):
+        return []
+    queries = index.search.prepare(Forms.of(values))
+    spellings = index.own_spellings[np.array(entries, np.int64)]
+    return explain_by_words(index.search, queries.words, np.arange(len(values)), spellings)
+
+
+def count_agreed(index: MatchIndex, ruled: Mapping[str, str]) -> Counter[Cause]:
+    """Count how many single rulings there are for each kind of difference.
+
+    Args:
+        index: The list.
+        ruled: Value to the entry that it was ruled to mean.
+
+    Returns:
+        Each cause that was all that was between some value and its entry, with the number of such values.
+    """
+    position_of = {name: position for position, name in enumerate(index.names)}
+    known = {value: position_of[entry] for value, entry in ruled.items() if entry in position_of}
+    explained = explain_entries(index, pa.array(list(known), TEXT), list(known.values()))
+    causes = (find_causes(reasons) for reasons in explained)
+    return Counter(some[0] for some in causes if len(some) == 1)

@@ -1,0 +1,67 @@
+"""Questions about open values, as sentences."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+
+from igual.matching.causes import Cause
+from igual.matching.questions import Pair, Question
+from igual.report.wording import format_count, quote_value
+from igual.text.characters import printable
+
+_ASKED: Mapping[str, Callable[[Sequence[str]], str]] = {
+    "word left out": lambda words: f"May ‘{words[0]}’ be left out?",
+    "extra word": lambda words: f"May ‘{words[0]}’ be too many?",
+    "abbreviation": lambda words: f"Does ‘{words[0]}’ stand for ‘{words[1]}’?",
+    "word order": lambda _: "May words stand in another order?",
+    "initials": lambda _: "May initials stand for the words?",
+    "spelling variant": lambda words: f"Is ‘{words[0]}’ another spelling of ‘{words[1]}’?",
+}
+
+
+def ask_about(cause: Cause) -> str:
+    """Ask whether a kind of difference means nothing.
+
+    Args:
+        cause: The kind.
+
+    Returns:
+        The question.
+
+    Example:
+        >>> ask_about(Cause("word left out", ("library",)))
+        'May ‘library’ be left out?'
+    """
+    return printable(_ASKED[cause.kind](cause.words))
+
+
+def format_question(question: Question) -> str:
+    """Write a question with how much it settles, and the most doubtful examples.
+
+    Args:
+        question: The question.
+
+    Returns:
+        The sentence.
+    """
+    members = question.members
+    if len(members) == 1 and question.cause is None:
+        one = members[0]
+        if not one.proposal:
+            return f"What does {quote_value(one.value)} mean? {format_count(one.rows, 'row')}"
+        return f"Does {quote_value(one.value)} mean {quote_value(one.proposal)}? {format_count(one.rows, 'row')}"
+    asked = ask_about(question.cause) if question.cause else f"Are these {len(members)} right ({question.kind})?"
+    size = f"{format_count(len(members), 'value')}, {format_count(question.rows, 'row')}"
+    return f"{asked} {size}: {format_pairs(question.examples)}{', …' if len(members) > len(question.examples) else ''}"
+
+
+def format_pairs(pairs: Sequence[Pair]) -> str:
+    """Write pairs of a value and its proposal side by side.
+
+    Args:
+        pairs: The pairs.
+
+    Returns:
+        Such as 'Old Town → Old Town Library, Harbour → Harbour Library'.
+    """
+    return ", ".join(f"{printable(pair.value)} → {printable(pair.proposal)}" for pair in pairs)
