@@ -166,7 +166,11 @@ def test_words_stand_for_each_other_in_several_ways() -> None:
     one, other = np.array([0, 1, 2]), np.array([0, 1, 2])
     aligned = wording.align(values, one, other)
     assert aligned.how.tolist() == [SAME, CUT, STATED, SAME, STATED, SAME]
-    assert wording.left_over(values, one, other, aligned) == [([], []), ([], ["street"]), ([], [])]
+    assert wording.left_over(values, one, other, aligned) == [
+        ([], [], []),
+        ([], ["street"], []),
+        ([], [], []),
+    ]
     events, says = wording.compare(values, np.array([0, 0, 1, 2]), np.array([0, 1, 1, 2]))
     costs = events.weigh(fitted.WORDS, 4)
     assert says.tolist() == [True, False, True, True]
@@ -221,7 +225,10 @@ def test_the_vocabulary_is_in_order() -> None:
 
 def candidates(*pairs: tuple[int, float], letters: int = 10) -> Candidates:
     value, cost = (np.array(column) for column in zip(*pairs, strict=True))
-    reading, evidence = np.full(len(value), BY_LETTERS, np.int8), weigh_letters(np.full(len(value), letters))
+    reading, evidence = (
+        np.full(len(value), BY_LETTERS, np.int8),
+        weigh_letters(np.full(len(value), letters), np.zeros(len(value)), 100),
+    )
     return Candidates(value.astype(np.int64), np.arange(len(value)), cost.astype(float), reading, evidence)
 
 

@@ -22,7 +22,7 @@ SOURCE = ROOT / "src" / "igual"
 FLOORS = (
     ("errors", "values", "column", "settings", "display"),
     ("text", "lists"),
-    ("conditions", "rulings"),
+    ("conditions", "decisions", "rulings"),
     ("matching",),
     ("engines",),
     ("rules",),

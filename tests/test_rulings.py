@@ -13,10 +13,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import igual
+from igual.decisions import Ruling, interpret_ruling
 from igual.files.csv_cells import unguarded
 from igual.files.sheets import read_sheet
 from igual.rules import Match, Spacing
-from igual.rulings import Ruling, interpret_ruling, sort_rulings
+from igual.rulings import sort_rulings
 from igual.runs.review import Answer, check_answers, draw_between_marks
 
 SPECIES = igual.ReferenceList(

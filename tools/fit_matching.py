@@ -27,8 +27,8 @@ from igual.matching.edit_kinds import EDIT_KINDS
 from igual.matching.edits import Edits
 from igual.matching.forms import Forms
 from igual.matching.index import MatchIndex
-from igual.matching.pairs import Ints
 from igual.matching.letter_model import LetterModel
+from igual.matching.pairs import Ints
 from igual.matching.scoring import BY_LETTERS, Candidates, ScoreParameters, chances, weigh_letters
 
 DATA = Path("../shared/data")
@@ -153,9 +153,13 @@ def shortened(case: Case, entries: int, values: int = 2_000) -> Case:
     """The same values, and others like them that mean nothing, with a list of no more than so many entries."""
     random = np.random.default_rng(entries)
     meant = sorted(set(case.meant))
-    listed = {meant[place] for place in random.choice(len(meant), min(entries, len(meant) // 2), replace=False)}
+    listed = {
+        meant[place] for place in random.choice(len(meant), min(entries, len(meant) // 2), replace=False)
+    }
     some = [(value, name) for value, name in zip(case.values, case.meant, strict=True) if name in listed]
-    strange = [(value, name) for value, name in zip(case.values, case.meant, strict=True) if name not in listed]
+    strange = [
+        (value, name) for value, name in zip(case.values, case.meant, strict=True) if name not in listed
+    ]
     again = sorted(listed) * (values // max(len(listed), 1) + 1)
     slip = any_slip if "any" in case.name else typing_slip
     some += list(zip(misspelt(again, slip, entries), again, strict=True))
@@ -181,8 +185,10 @@ def fit_score(sets: Sequence[Case]) -> dict[str, float]:
     def unlikelihood(numbers: Floats) -> float:
         total = 0.0
         for case, found, use, odd, endings in parts:
-            by = ScoreParameters(*numbers, fitted.LISTED_PER_WORD_COST)
-            evidence = weigh_letters(case.asked.forms.letters.lengths, odd, len(case.index.spellings), by)[found.value]
+            by = ScoreParameters._make([*numbers, fitted.LISTED_PER_WORD_COST])
+            evidence = weigh_letters(case.asked.forms.letters.lengths, odd, len(case.index.spellings), by)[
+                found.value
+            ]
             evidence = evidence + by.listed_per_ending * endings
             evidence = np.where(found.reading == BY_LETTERS, evidence, found.evidence)
             likely, any_meant = chances(found._replace(evidence=evidence), len(use), by)

@@ -21,11 +21,12 @@ from scipy import optimize
 from igual.column import TEXT
 from igual.lists import ReferenceList
 from igual.matching import fitted
+from igual.matching.alignment import HOW_NAMES
 from igual.matching.forms import Forms
 from igual.matching.index import MatchIndex
-from igual.matching.matcher import UNKNOWN, match_values
+from igual.matching.matched import UNKNOWN
+from igual.matching.matcher import match_values
 from igual.matching.pairs import Ints, find_run_starts
-from igual.matching.alignment import HOW_NAMES
 from igual.matching.wording import EVENTS
 
 FITTED = Path("src/igual/matching/fitted.py")
@@ -38,8 +39,8 @@ WEIGHTS = {
 }  # fmt: skip
 # Costs are drawn to these with so much force, so that events that are rare in the names keep a sensible cost.
 USUAL = {
-    "read": 0.5, "order": 0.6, "edited": 1.0, "stated": 0.3, "stem": 2.0, "cut": 1.2, "cut to two": 1.8, "cut to one": 2.2,
-    "contracted": 2.0, "entry cut": 3.5,
+    "read": 0.5, "order": 0.6, "edited": 1.0, "stated": 0.3, "stem": 2.0, "cut": 1.2, "cut to two": 1.8,
+    "cut to one": 2.2,     "contracted": 2.0, "entry cut": 3.5,
     "extra small": 0.2, "extra left": 1.5, "extra rarity": 4.0, "extra first": 0.5, "extra aside": 1.0,
     "extra aside rarity": 2.0, "extra in brackets": 1.0,
     "missing small": 0.2, "missing left": 1.0, "missing rarity": 4.0, "missing first": 0.5, "missing aside": 1.0,
@@ -81,7 +82,7 @@ class Case:
         wording = self.index.search.wording
         counts = self.asked.words.counts[self.value], wording.entries.counts[self.entry]
         events, says = wording.compare(self.asked.words, self.value, self.entry)
-        self.events = events.count(len(self.value))
+        self.events = events.tabulate(len(self.value))
         self.says = says & (np.maximum(*counts) > 1)
 
     def costs(self, weights: Floats) -> tuple[Floats, npt.NDArray[np.bool_]]:

@@ -7,108 +7,18 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from functools import cached_property
-from typing import TYPE_CHECKING, Literal, NamedTuple
+from typing import TYPE_CHECKING
 
 from igual.column import find_lone_surrogate
+from igual.decisions import NO, YES, Ruling, check_kind
 from igual.display import Displayed
-from igual.errors import ListError, RulingError, did_you_mean
+from igual.errors import RulingError
 
 if TYPE_CHECKING:
     import pandas as pd
 
     from igual.runs.review import Review
     from igual.runs.rulebook import Rulebook
-
-KEEP, NOT_LISTED, NEW = "keep as it is", "not in the list", "new entry"
-# What may stand in place of an entry.
-WORDS = (KEEP, NOT_LISTED, NEW)
-_NEW_AS, _ALIAS_OF = "new entry:", "alias of "
-COLUMNS = ("column", "value", "ruling", "reason", "by", "on")
-# A file with rulings on kinds has one more.
-KIND_COLUMN = "kind"
-YES, NO, ACCEPT = "yes", "no", "accept"
-Kind = Literal["entry", "alias", "new", "keep", "unlisted"]
-
-
-class Ruling(NamedTuple):
-    """A decision on one value of one column, or on a kind of difference.
-
-    Attributes:
-        column: The column that the match writes.
-        value: The value, as the match meets it.
-        ruling: An entry of the list; 'alias of ' and an entry, which also proposes the value as another spelling of
-            it; 'new entry', or 'new entry: ' and how it is spelled; 'keep as it is'; or 'not in the list'.
-        reason: Why, in the steward's words.
-        by: Who ruled.
-        on: The day, such as 2026-05-31.
-        kind: '' for a ruling on a value. Else the kind of difference that it is on, such as 'word left out'; the value
-            is then the words that it is about, and the ruling 'yes' (such values are settled) or 'no' (they are asked
-            singly).
-    """
-
-    column: str
-    value: str
-    ruling: str
-    reason: str = ""
-    by: str = ""
-    on: str = ""
-    kind: str = ""
-
-    @property
-    def author(self) -> str:
-        """By whom and when, as messages write it."""
-        return " ".join(part for part in (self.by and f"by {self.by}", self.on and f"on {self.on}") if part)
-
-
-class Decision(NamedTuple):
-    """What a ruling means.
-
-    Attributes:
-        kind: An entry of the list, an alias of one, a new entry, keep the value, or not in the list.
-        text: What the value becomes.
-    """
-
-    kind: Kind
-    text: str
-
-
-def interpret_ruling(ruling: str, value: str, entry_of: Mapping[str, str]) -> Decision:
-    """Find out what a ruling means for a value.
-
-    Args:
-        ruling: The text of the ruling.
-        value: The value that it is about.
-        entry_of: The accepted spellings of the list, and their entries.
-
-    Returns:
-        What becomes of the value.
-
-    Raises:
-        ListError: For what is neither an entry nor one of the words.
-
-    Example:
-        >>> interpret_ruling("Keep as it is", "Old oak", {"Oak": "Oak"})
-        Decision(kind='keep', text='Old oak')
-    """
-    stated = ruling.strip()
-    if ruling in entry_of or stated in entry_of:
-        return Decision("entry", entry_of[ruling if ruling in entry_of else stated])
-    lower = stated.casefold()
-    if lower == KEEP:
-        return Decision("keep", value)
-    if lower == NOT_LISTED:
-        return Decision("unlisted", value)
-    if lower == NEW or lower.startswith(_NEW_AS):
-        text = value if lower == NEW else stated[len(_NEW_AS) :].strip()
-        if not text:
-            raise ListError("'new entry:' needs the spelling of the entry behind it")
-        # Once the list has it, it is an entry like any other.
-        return Decision("entry", entry_of[text]) if text in entry_of else Decision("new", text)
-    if lower.startswith(_ALIAS_OF) and (entry := stated[len(_ALIAS_OF) :].strip()) in entry_of:
-        return Decision("alias", entry_of[entry])
-    wanted = stated[len(_ALIAS_OF) :].strip() if lower.startswith(_ALIAS_OF) else stated
-    entries = dict.fromkeys(entry_of.values())
-    raise ListError(f"{wanted!r} is not an entry of the list{did_you_mean(wanted, [*entries, *WORDS])}")
 
 
 @dataclass(frozen=True, repr=False)
@@ -219,7 +129,11 @@ class Rulings(Displayed):
         """
         contested, last = [], None
         for ruling in self.rulings:
-            same = last is not None and last[:2] == ruling[:2] and (last.kind, last.on) == (ruling.kind, ruling.on)
+            same = (
+                last is not None
+                and last[:2] == ruling[:2]
+                and (last.kind, last.on) == (ruling.kind, ruling.on)
+            )
             if last is not None and same and last.ruling != ruling.ruling and last.by != ruling.by:
                 contested.append((last, ruling))
             last = ruling
@@ -294,8 +208,6 @@ class Rulings(Displayed):
             >>> rulings.table[["kind", "value", "ruling"]].values.tolist()
             [['word left out', 'library', 'yes']]
         """
-        from igual.matching.causes import check_kind
-
         if not column:
             raise RulingError("a ruling needs a column")
         check_kind(kind, words)

@@ -1,98 +1,179 @@
-"""Open values asked one by one on a terminal, each answer on disk before the next question."""
+"""Open values asked about on a terminal, kinds first; each answer is on disk before the next question."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
+from typing import NamedTuple
 
 import click
 from rich.text import Text
 
-from igual.cli._loading import today
-from igual.files.rulings import record_rulings, withdraw_ruling
+from igual.cli._loading import open_table, today
+from igual.cli._options import TableSource
+from igual.decisions import KEEP, NEW, NO, NOT_LISTED, YES, Cause, Ruling
+from igual.errors import RulingError, did_you_mean
+from igual.files.rulings import load_rulings, record_rulings, withdraw_ruling
+from igual.files.samples import MOST_ROWS, sample_rows
+from igual.matching.causes import find_causes
 from igual.matching.index import MatchIndex
 from igual.matching.matcher import match_values
-from igual.report.reasons import format_reasons
+from igual.matching.questions import ENOUGH_RULINGS, GUESS, Pair, Question
+from igual.report.asking_views import (
+    KIND_KEYS,
+    VALUE_KEYS,
+    draw_keys,
+    draw_open_value,
+    draw_question,
+    draw_wrong_key,
+    list_choices,
+)
 from igual.report.tables import draw_text, draw_value
 from igual.report.terminal import show, show_line
-from igual.report.wording import format_count, format_score
-from igual.rulings import KEEP, NEW, NOT_LISTED, Ruling
+from igual.report.wording import format_count, quote_value
 from igual.runs.account import Account, OpenValue
 from igual.runs.rulebook import Rulebook
 from igual.text.characters import printable
 from igual.text.folding import folded_key
 
-_HELP = "   / search  n new entry  k keep it  x not in the list  s skip  u undo  q stop"
+# Rows of a value with what stands in other columns.
+Beside = Callable[[OpenValue], Sequence[Mapping[str, str]]]
 _FOUND = 9
+_FIRST, _MORE = 5, 20
+
+
+class _Answer(NamedTuple):
+    """Rulings that were made in one place, and what was to be asked by then."""
+
+    place: int
+    rulings: Sequence[Ruling]
+    items: Sequence[Question | OpenValue]
 
 
 class _Asking:
-    """The questions, where we are, and what was answered."""
+    """What is asked, where we are, and what was answered."""
 
-    def __init__(self, book: Rulebook, waiting: Sequence[OpenValue], kept: Path, who: str) -> None:
-        self.book, self.waiting, self.kept, self.who = book, waiting, kept, who
-        self.answered: list[tuple[int, Ruling]] = []
+    def __init__(self, book: Rulebook, account: Account, kept: Path, who: str, beside: Beside) -> None:
+        self.book, self.kept, self.who, self.beside = book, kept, who, beside
+        self.single = {(one.column, one.value): one for one in account.waiting}
+        kinds = [question for question in account.questions if len(question.members) > 1]
+        asked = {(question.column, value) for question in kinds for value in question.pairs}
+        alone = [one for key, one in self.single.items() if key not in asked]
+        self.items: list[Question | OpenValue] = [*kinds, *sorted(alone, key=_most_rows_first)]
+        self.answered: list[_Answer] = []
         self.indexes: dict[str, MatchIndex] = {}
+        self.accepted: Counter[tuple[str, Cause]] = Counter()
+        self.refused: set[tuple[str, Cause]] = set()
 
     def run(self) -> None:
         place = 0
-        while 0 <= place < len(self.waiting):
-            key, choices = self._asked(place)
-            if key == "q":
+        while place < len(self.items):
+            item = self.items[place]
+            done = self._ask_kind(place, item) if isinstance(item, Question) else self._ask_value(place, item)
+            if done is None:
                 return
-            if key == "u":
-                place = self._undone(place)
-                continue
-            if key != "s":
-                ruling = self._ruling(place, key, choices)
-                if ruling is None:
-                    continue
-                record_rulings(self.kept, [ruling])
-                self.answered.append((place, ruling))
-                show(draw_text(f"   → {ruling.ruling}", "green"), "")
-            place += 1
+            place = done
 
-    def _asked(self, place: int) -> tuple[str, list[str]]:
-        one = self.waiting[place]
-        choices = [one.proposal, *(entry for entry, _ in one.runners_up)] if one.proposal else []
-        lines = Text.assemble(
-            (f"{place + 1} of {len(self.waiting)}  ", "dim"),
-            draw_text(f"{one.column}  ", "dim"),
-            draw_value(one.value, "bold"),
-            (f"  {format_count(one.rows, 'row')}", "dim"),
-            "\n   ",
-            draw_text(format_reasons(one.reasons, one.value, one.proposal), "dim"),
-        )
-        scores = [one.score, *(score for _, score in one.runners_up)]
-        for number, (entry, score) in enumerate(zip(choices, scores, strict=False), 1):
-            key = "enter" if number == 1 else str(number)
-            picked = Text.assemble(
-                (f"\n   {key:<7}", "cyan"), draw_value(entry), (f"  {format_score(score)}", "dim")
-            )
-            lines.append_text(picked)
-        show(lines, Text(_HELP, style="dim"))
-        valid = {"s", "q", "u", "n", "k", "x", "/", *(str(n) for n in range(1, len(choices) + 1))}
+    def _answer(self, place: int, rulings: Sequence[Ruling], said: str) -> int:
+        record_rulings(self.kept, rulings)
+        self.answered.append(_Answer(place, rulings, list(self.items)))
+        show(draw_text(f"   → {said}", "green"), "")
+        return place + 1
+
+    def _ask_kind(self, place: int, question: Question) -> int | None:
+        """Ask about several values; gives the next place, None to stop."""
+        members, shown = question.members, _FIRST if question.cause else len(question.members)
+        show(draw_question(question, place + 1, len(self.items), members[:shown]), draw_keys(KIND_KEYS))
         while True:
-            key = click.getchar().lower()
-            if key in ("\r", "\n", "y") and choices:
-                return "1", choices
-            if key in ("\x03", "\x04", "\x1b"):
-                return "q", choices
-            if key in valid:
-                return key, choices
+            key = _pressed(KIND_KEYS)
+            if key in ("q", "u", "s"):
+                return {"q": None, "s": place + 1}.get(key, self._undone(place) if key == "u" else place)
+            if key == "m":
+                show(draw_question(question, place + 1, len(self.items), members[shown : shown + _MORE]))
+                shown = 0 if shown + _MORE >= len(members) else shown + _MORE
+            elif key == "y":
+                return self._answer(place, self._accept(question), "yes")
+            elif key == "o":
+                self._ask_singly(place, question)
+                return place + 1
+            elif key == "n":
+                rulings = []
+                if question.cause is not None:
+                    self.refused.add((question.column, question.cause))
+                    rulings = [self._rule_kind(question.column, question.cause, NO)]
+                done = self._answer(place, rulings, "no: asked one by one") if rulings else place + 1
+                self._ask_singly(place, question)
+                return done
 
-    def _ruling(self, place: int, key: str, choices: Sequence[str]) -> Ruling | None:
+    def _accept(self, question: Question) -> list[Ruling]:
+        if question.cause is not None:
+            return [self._rule_kind(question.column, question.cause, YES)]
+        return [
+            Ruling(question.column, pair.value, pair.proposal, "", self.who, today())
+            for pair in question.members
+        ]
+
+    def _rule_kind(self, column: str, cause: Cause, ruling: str) -> Ruling:
+        return Ruling(column, cause.text, ruling, "", self.who, today(), cause.kind)
+
+    def _ask_singly(self, place: int, question: Question) -> None:
+        """Put the values of a question behind it, one by one."""
+        alone = sorted(
+            (self.single[question.column, pair.value] for pair in question.members), key=_most_rows_first
+        )
+        self.items[place + 1 : place + 1] = alone
+
+    def _ask_value(self, place: int, one: OpenValue) -> int | None:
+        """Ask about one value; gives the next place, None to stop."""
+        choices = [entry for entry, _ in list_choices(one)]
+        show(draw_open_value(one, place + 1, len(self.items), self.beside(one)), draw_keys(VALUE_KEYS))
+        while True:
+            key = _pressed(VALUE_KEYS, len(choices))
+            if key == "enter":
+                if not choices or one.score < GUESS:
+                    show(Text("   nothing is likely enough for enter; press its number", style="yellow"))
+                    continue
+                key = "1"
+            if key == "u":
+                return self._undone(place)
+            if key in ("q", "s"):
+                return None if key == "q" else place + 1
+            ruling = self._ruling(one, key, choices)
+            if ruling is None:
+                return place
+            done = self._answer(place, [ruling], ruling.ruling)
+            if key == "1":
+                self._propose_kind(place, one)
+            return done
+
+    def _propose_kind(self, place: int, one: OpenValue) -> None:
+        """After enough rulings of one kind that agree, ask about the kind, where more of it are left."""
+        causes = find_causes(one.reasons)
+        if len(causes) != 1 or (one.column, causes[0]) in self.refused:
+            return
+        self.accepted[one.column, causes[0]] += 1
+        left = [
+            item
+            for item in self.items[place + 1 :]
+            if isinstance(item, OpenValue)
+            and item.column == one.column
+            and find_causes(item.reasons) == causes
+        ]
+        if self.accepted[one.column, causes[0]] == ENOUGH_RULINGS and left:
+            pairs = [Pair(item.value, item.proposal, item.score, item.rows) for item in left]
+            pairs.sort(key=lambda pair: (pair.score, pair.value))
+            self.items = [item for item in self.items if item not in left]
+            self.items.insert(place + 1, Question(one.column, causes[0].kind, causes[0], pairs))
+
+    def _ruling(self, one: OpenValue, key: str, choices: Sequence[str]) -> Ruling | None:
         """What a key rules; None: nothing after all."""
-        one = self.waiting[place]
         if key == "/":
             entry = self._searched(one)
-            if entry is None:
-                return None
-            return Ruling(one.column, one.value, entry, "", self.who, today())
+            return None if entry is None else Ruling(one.column, one.value, entry, "", self.who, today())
         if key == "n":
-            spelled = click.prompt(
-                f"   spelled [{printable(one.value)}]", default=one.value, show_default=False
-            ).strip()
+            shown = printable(one.value)
+            spelled = click.prompt(f"   spelled [{shown}]", default=one.value, show_default=False).strip()
             text = NEW if spelled in ("", one.value) else f"{NEW}: {spelled}"
             return Ruling(one.column, one.value, text, "", self.who, today())
         words = {"k": KEEP, "x": NOT_LISTED}
@@ -128,32 +209,117 @@ class _Asking:
         return list(dict.fromkeys(found))[:_FOUND]
 
     def _undone(self, place: int) -> int:
-        """Take the last answer back; gives the question it belonged to."""
+        """Take the last answer back; gives the place it belonged to."""
         if not self.answered:
             show(Text("   nothing to undo", style="yellow"))
             return place
-        back, ruling = self.answered.pop()
-        withdraw_ruling(self.kept, ruling)
-        show(draw_text(f"   taken back: {ruling.value} → {ruling.ruling}", "yellow"), "")
-        return back
+        last = self.answered.pop()
+        for ruling in last.rulings:
+            withdraw_ruling(self.kept, ruling)
+            if ruling.kind:
+                self.refused -= {about for about in self.refused if about[1].text == ruling.value}
+        self.items = list(last.items)
+        first = last.rulings[0]
+        more = f" and {len(last.rulings) - 1} more" if len(last.rulings) > 1 else ""
+        show(draw_text(f"   taken back: {first.value} → {first.ruling}{more}", "yellow"), "")
+        return last.place
 
 
-def ask_one_by_one(book: Rulebook, account: Account, kept: Path, who: str) -> None:
+def _pressed(keys: Mapping[str, str], picks: int = 0) -> str:
+    """Wait for a key that means something; says which there are where another was pressed."""
+    while True:
+        key = click.getchar().lower()
+        if key in ("\x03", "\x04", "\x1b"):
+            return "q"
+        if key in ("\r", "\n") and picks:
+            return "enter"
+        if key in keys or (key.isdecimal() and 1 <= int(key) <= picks):
+            return key
+        show(draw_wrong_key(keys, picks))
+
+
+def _most_rows_first(one: OpenValue) -> tuple[int, str, str]:
+    return -one.rows, one.column, one.value
+
+
+def ask_one_by_one(
+    book: Rulebook, account: Account, kept: Path, who: str, beside: Beside = lambda _: ()
+) -> None:
     """Ask about everything that waits, most rows first; stopping loses nothing."""
-    waiting = sorted(account.waiting, key=lambda one: (-one.rows, one.column, one.value))
-    if not waiting:
+    asking = _Asking(book, account, kept, who, beside)
+    if not asking.items:
         show_line("Nothing is open.")
         return
-    asking = _Asking(book, waiting, kept, who)
     try:
         asking.run()
     except (KeyboardInterrupt, EOFError, click.Abort):
         show_line("")
-    rows = sum(waiting[place].rows for place, _ in asking.answered)
-    if asking.answered:
-        show_line(
-            f"{format_count(len(asking.answered), 'ruling')} on {format_count(rows, 'row')}, kept in {kept}"
-        )
-    left = len(waiting) - len(asking.answered)
+    rulings = [ruling for answer in asking.answered for ruling in answer.rulings]
+    settled: set[tuple[str, str]] = set()
+    for answer in asking.answered:
+        item = answer.items[answer.place]
+        for ruling in answer.rulings:
+            if ruling.kind and isinstance(item, Question) and ruling.ruling == YES:
+                settled |= {(item.column, value) for value in item.pairs}
+            elif not ruling.kind:
+                settled.add((ruling.column, ruling.value))
+    rows = sum(asking.single[key].rows for key in settled)
+    if rulings:
+        show_line(f"{format_count(len(rulings), 'ruling')} on {format_count(rows, 'row')}, kept in {kept}")
+    left = len(asking.single) - len(settled)
     if left:
         show_line(f"{format_count(left, 'value')} still open.")
+
+
+def show_beside(source: TableSource, account: Account, columns: Sequence[str]) -> Beside:
+    """Read what stands in other columns of some rows of each open value.
+
+    Args:
+        source: The table.
+        account: What is open.
+        columns: The columns to show.
+
+    Returns:
+        What gives the rows of a value.
+    """
+    names = [name.strip() for name in columns if name.strip()]
+    raw = {(one.column, one.value): account.find_raw(one) for one in account.waiting}
+    found: dict[str, Mapping[str, list[tuple[str, ...]]]] = {}
+    for column in dict.fromkeys(source_column for source_column, _ in raw.values()):
+        values = [value for name, values in raw.values() if name == column for value in values]
+        found[column] = sample_rows(open_table(source), column, values, names)
+
+    def beside(one: OpenValue) -> list[Mapping[str, str]]:
+        column, values = raw[one.column, one.value]
+        rows = [row for value in values for row in found[column].get(value, ())]
+        return [dict(zip(names, row, strict=True)) for row in rows[:MOST_ROWS]]
+
+    return beside
+
+
+def withdraw_last(kept: Path, value: str, column: str | None) -> str:
+    """Take back the last ruling on a value, or on a kind of difference.
+
+    Args:
+        kept: The file of rulings.
+        value: The value, or the words of the kind.
+        column: The column, where rulings on several have such a value.
+
+    Returns:
+        What was taken back, as a sentence.
+
+    Raises:
+        RulingError: Where there is no such ruling, or there are several.
+    """
+    rulings = load_rulings(kept)
+    found = [one for one in rulings.rulings if one.value == value and column in (None, one.column)]
+    if not found:
+        where = f" of column {column!r}" if column else ""
+        near = did_you_mean(value, [one.value for one in rulings.rulings])
+        raise RulingError(f"{kept.name}: there is no ruling on {value!r}{where}{near}")
+    if len({(one.column, one.kind) for one in found}) > 1:
+        places = ", ".join(sorted({f"{one.column!r}{one.kind and f' ({one.kind})'}" for one in found}))
+        raise RulingError(f"{kept.name}: there are rulings on {value!r} of {places}; say which with --column")
+    last = found[-1]
+    withdraw_ruling(kept, last)
+    return f"Taken back: {last.kind or 'ruling'} {quote_value(last.value)} → {quote_value(last.ruling)} {last.author}"

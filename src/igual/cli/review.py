@@ -26,7 +26,14 @@ if TYPE_CHECKING:
 @rulebook_argument
 @click.argument("sheet", required=False)
 @click.option("--table", metavar="TABLE", help="Without SHEET: ask about what is open in this table.")
+@click.option(
+    "--show", "show_columns", metavar="COLUMNS", help="Show these columns of some rows of each value: a,b."
+)
 @click.option("--by", metavar="NAME", help="Who rules; otherwise the name you are logged in with.")
+@click.option(
+    "--withdraw", metavar="VALUE", help="Take back the last ruling on a value, or on the words of a kind."
+)
+@click.option("--column", metavar="COLUMN", help="The column, where rulings on several have such a value.")
 @click.option("--look", is_flag=True, help="Show what the sheet would change, and write nothing.")
 @click.option("--overrule", is_flag=True, help="Take rulings on values that were ruled otherwise before.")
 @click.option(
@@ -39,7 +46,10 @@ def review(
     rulebook: str,
     sheet: str | None,
     table: str | None,
+    show_columns: str | None,
     by: str | None,
+    withdraw: str | None,
+    column: str | None,
     look: bool,
     overrule: bool,
     add_to_lists: bool,
@@ -47,7 +57,9 @@ def review(
     encoding: str | None,
     as_json: bool,
 ) -> int:
-    r"""Take rulings on open values, from a sheet that `igual apply --open` wrote, or one by one.
+    r"""Take rulings on open values, from a sheet that `igual apply --open` wrote, or in a terminal.
+
+    In a terminal, kinds of differences come first ("May ‘library’ be left out?"): one answer settles many values.
 
     They are kept beside the rulebook (trees.rulings.csv for trees.toml), and every later run knows them.
     Exit status 1 where rows of the sheet could not be taken.
@@ -55,7 +67,7 @@ def review(
     \b
     Examples:  igual review trees.toml open.xlsx
                igual review trees.toml --table trees.csv
-               igual review trees.toml --add-to-lists
+               igual review trees.toml --withdraw library
     """
     from igual.cli._loading import apply_files, gather_pieces, today, user
     from igual.engines.combinations import Bounds
@@ -68,11 +80,17 @@ def review(
     from igual.report.terminal import on_terminal, show, show_line
     from igual.runs.review import check_answers
 
-    if sheet is None and table is None and not add_to_lists:
+    if sheet is None and table is None and withdraw is None and not add_to_lists:
         raise click.UsageError("Give a SHEET that came back, or --table TABLE to be asked one by one.")
     if sheet is not None and table is not None:
         raise click.UsageError("Give a SHEET or --table, not both.")
+    if show_columns and table is None:
+        raise click.UsageError("--show needs --table: its rows are shown.")
     kept, status = rulings_file(rulebook), 0
+    if withdraw is not None:
+        from igual.cli._asking import withdraw_last
+
+        show_line(withdraw_last(kept, withdraw, column))
     who = by or user()
     if sheet is not None:
         book = load_rulebook(rulebook, allow_outside)
@@ -92,14 +110,17 @@ def review(
             if found.accepted:
                 show_line("Nothing was written: --look only looks." if look else f"Kept in {kept}")
     elif table is not None:
-        from igual.cli._asking import ask_one_by_one
+        from igual.cli._asking import ask_one_by_one, show_beside
 
         if not on_terminal() or not sys.stdin.isatty():
             raise click.UsageError(
                 "Asking one by one needs a terminal; write a sheet with igual apply --open FILE, and give it here."
             )
-        book, pieces = apply_files(rulebook, TableSource((table,), encoding), allow_outside, Bounds())
-        ask_one_by_one(book, gather_pieces(pieces)[1], kept, who)
+        source = TableSource((table,), encoding)
+        book, pieces = apply_files(rulebook, source, allow_outside, Bounds())
+        account = gather_pieces(pieces)[1]
+        beside = show_beside(source, account, show_columns.split(",")) if show_columns else (lambda _: ())
+        ask_one_by_one(book, account, kept, who, beside)
     if add_to_lists and not look:
         for line in add_to_list_files(load_rulebook(rulebook, allow_outside)):
             show_line(line, err=as_json)

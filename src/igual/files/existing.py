@@ -8,9 +8,9 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
+from igual.decisions import COLUMNS as RULING_COLUMNS
 from igual.errors import IgualError, OutputError
 from igual.files.tables import open_table_file, readable_endings
-from igual.rulings import COLUMNS as RULING_COLUMNS
 
 _RULINGS_END = ".rulings.csv"
 _KNOWN: Mapping[str, frozenset[str]] = {

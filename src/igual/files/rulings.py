@@ -10,12 +10,12 @@ from pathlib import Path
 
 import pyarrow as pa
 
+from igual.decisions import COLUMNS, KIND_COLUMN, NO, YES, Ruling, check_kind
 from igual.errors import OutputError, RulingError, TableError
 from igual.files.formats.text import read_csv, write_csv
 from igual.files.outputs import outputs
 from igual.files.sources import existing_file, reading
-from igual.matching.causes import check_kind
-from igual.rulings import COLUMNS, KIND_COLUMN, NO, YES, Ruling, Rulings
+from igual.rulings import Rulings
 from igual.runs.review import Review
 
 _WAIT_SECONDS = 30

@@ -11,6 +11,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
+from igual.decisions import WORDS
 from igual.errors import IgualError, OutputError, RulingError, did_you_mean
 from igual.files.csv_cells import guarded, unguarded
 from igual.files.formats.xlsx import escape_text
@@ -20,7 +21,7 @@ from igual.files.sources import existing_file
 from igual.files.workbooks import cell_text, read_sheet_cells
 from igual.report.reasons import format_reasons
 from igual.report.wording import format_score
-from igual.rulings import WORDS, Rulings
+from igual.rulings import Rulings
 from igual.runs.account import OpenValue
 from igual.runs.review import Answer, Review, check_answers, draw_between_marks
 from igual.runs.rulebook import Rulebook

@@ -54,7 +54,15 @@ class Alignment(NamedTuple):
 
     def take(self, places: Ints) -> Alignment:
         """Choose some of them by position."""
-        return Alignment(*(column[places] for column in self))
+        return Alignment(
+            self.pair[places],
+            self.value_word[places],
+            self.entry_word[places],
+            self.how[places],
+            self.is_longer[places],
+            self.edits[places],
+            self.cost[places],
+        )
 
     def mark_out_of_order(self, pairs: int) -> Mask:
         """Mark the pairs whose words stand in another order, (pairs,)."""
@@ -103,9 +111,9 @@ class WordAligner:
         value_ids = values.ids[values.starts[value_idx][pair] + value_word]
         entry_ids = entries.ids[entries.starts[entry_idx][pair] + entry_word]
         distinct, back = np.unique(value_ids * len(entries.vocabulary) + entry_ids, return_inverse=True)
-        words = self._compare(values, *np.divmod(distinct, len(entries.vocabulary)))
-        all_words = Alignment(pair, value_word, entry_word, *(column[back] for column in words))
-        cost = all_words.cost
+        how, is_longer, edits, cost = self._compare(values, *np.divmod(distinct, len(entries.vocabulary)))
+        cost = cost[back]
+        all_words = Alignment(pair, value_word, entry_word, how[back], is_longer[back], edits[back], cost)
         worth = np.flatnonzero(cost < extra[value_ids] + missing[entry_ids])
         # Of words that cost the same, those that stand in the same places.
         apart = np.abs(value_word[worth] - entry_word[worth])

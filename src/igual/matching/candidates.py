@@ -2,32 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from functools import cached_property
-from typing import NamedTuple
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT, Mask
+from igual.column import TEXT
 from igual.matching import fitted
+from igual.matching.choosing import concatenate_candidates, join_pairs, keep_cheapest, mark_worth_weighing
 from igual.matching.chunks import run_in_threads
 from igual.matching.deletions import Deletions
-from igual.matching.endings import Endings
 from igual.matching.edits import FAR, UNIT, Edits, Prepared
+from igual.matching.endings import Endings
 from igual.matching.forms import Forms
 from igual.matching.grams import Grams
 from igual.matching.letter_model import LetterModel
 from igual.matching.pairs import (
     Ints,
     expand_spans,
-    find_run_starts,
-    mark_run_starts,
-    number_within_runs,
     pack_pairs,
-    sort_distinct_pairs,
 )
+from igual.matching.queries import Queries, Sounded
 from igual.matching.scoring import (
     BY_INITIALS,
     BY_LETTERS,
@@ -52,54 +49,6 @@ _MOST_SURFACE, _MOST_SOUNDS = 3, 5
 _INITIALS_COST, _INITIALS_CROWD = 6.0, 60
 # A list of so many spellings is worth building in several threads.
 _LONG_LIST = 20_000
-
-
-class Sounded(NamedTuple):
-    """How texts sound, prepared for comparing.
-
-    Attributes:
-        sounds: All sounds.
-        consonants: The consonants among them.
-    """
-
-    sounds: Prepared
-    consonants: Prepared
-
-
-class Queries(NamedTuple):
-    """Values in every form that matching compares, prepared for comparing.
-
-    Attributes:
-        forms: The values in all forms.
-        letters: Their letters, for edits between letters.
-        sounded: Their sounds, for edits between sounds.
-        words: Their words, next to those of the entries.
-        evidence: What their letters say about whether any entry is meant, as a logit, (values,).
-    """
-
-    forms: Forms
-    letters: Prepared
-    sounded: Sounded
-    words: Words
-    evidence: Floats
-
-    def take(self, positions: Ints) -> Queries:
-        """Choose some of the values.
-
-        Args:
-            positions: Which ones, (chosen,).
-
-        Returns:
-            The queries of these values.
-        """
-        sounds, consonants = self.sounded
-        return Queries(
-            self.forms.take(positions),
-            self.letters.take(positions),
-            Sounded(sounds.take(positions), consonants.take(positions)),
-            self.words.take(positions),
-            self.evidence[positions],
-        )
 
 
 class CandidateSearch:
@@ -204,7 +153,9 @@ class CandidateSearch:
         """
         sounded = _prepare_sounds(values, self._sound_edits.values)
         words = self.wording.words(values.word_keys, values.parts)
-        evidence = weigh_letters(values.letters.lengths, self._letter_model.oddness(values.letters), len(self.spellings))
+        evidence = weigh_letters(
+            values.letters.lengths, self._letter_model.oddness(values.letters), len(self.spellings)
+        )
         return Queries(values, self.edits.values(values.letters), sounded, words, evidence)
 
     def find(self, queries: Queries) -> tuple[Candidates, Floats, Floats]:
@@ -228,7 +179,7 @@ class CandidateSearch:
         if len(unsure):
             wider = self._search_widely(queries.take(unsure))
             wider = wider._replace(value=unsure[wider.value])
-            near = _keep_cheapest(concatenate_candidates([near, wider]))
+            near = keep_cheapest(concatenate_candidates([near, wider]))
         near = near._replace(
             cost=near.cost + fitted.DRESS * self._surface_distances(queries, near),
             evidence=near.evidence + fitted.LISTED_PER_ENDING * self.count_endings(queries, near),
@@ -258,13 +209,13 @@ class CandidateSearch:
             Candidates with their costs, sorted by value.
         """
         forms = queries.forms
-        value_idx, entry_idx = _join_pairs(
+        value_idx, entry_idx = join_pairs(
             self._deletions.pairs(forms.letters),
             self._same_consonants.pairs(queries.sounded.consonants.texts),
             self._grams.pairs(forms.words, forms.sounds),
         )
         cost = self.edit_costs(queries, value_idx, entry_idx)
-        near = _mark_worth_weighing(value_idx, cost, np.inf, most)
+        near = mark_worth_weighing(value_idx, cost, np.inf, most)
         return self._by_letters(queries, value_idx[near], entry_idx[near], cost[near])
 
     def find_all_by_words(self, queries: Queries) -> tuple[Ints, Ints, Floats]:
@@ -278,7 +229,7 @@ class CandidateSearch:
             is too far, (pairs,) each.
         """
         forms = queries.forms
-        found = _join_pairs(
+        found = join_pairs(
             self._grams.pairs(forms.words, forms.sounds),
             self._deletions.pairs(forms.letters),
             self._find_by_initials(queries.words),
@@ -348,7 +299,7 @@ class CandidateSearch:
         cost = self.edit_costs(queries, value_idx, entry_idx)
         edited = self._by_letters(queries, value_idx, entry_idx, cost)
         behind = fitted.DRESS * self._surface_distances(queries, edited) if with_surface else 0
-        kept = _mark_worth_weighing(value_idx, cost + behind, _WEIGHED_COST, _WEIGHED)
+        kept = mark_worth_weighing(value_idx, cost + behind, _WEIGHED_COST, _WEIGHED)
         value_idx, entry_idx, cost = value_idx[kept], entry_idx[kept], cost[kept]
         distances = self._sound_distances(queries, value_idx, entry_idx)
         cost += distances @ np.array([fitted.SOUNDS, fitted.CONSONANTS])
@@ -387,7 +338,7 @@ class CandidateSearch:
         """Find candidates that sound alike, share rare bits of text or words, or are initials of one another."""
         shared = self._grams.pairs(queries.forms.words, queries.forms.sounds)
         alike = self._same_consonants.pairs(queries.sounded.consonants.texts)
-        parts = [self._weigh_by_letters(queries, *_join_pairs(alike, shared))]
+        parts = [self._weigh_by_letters(queries, *join_pairs(alike, shared))]
         by_initials = self._find_by_initials(queries.words)
         for reading, (value_idx, entry_idx) in ((BY_WORDS, shared), (BY_INITIALS, by_initials)):
             counts = queries.words.counts[value_idx], self.wording.entries.counts[entry_idx]
@@ -429,42 +380,3 @@ def _initials_of(words: Words) -> pa.Array:
     letters = first.take(pa.array(words.ids[expand_spans(words.starts, words.counts)]))
     offsets = np.concatenate([[0], np.cumsum(words.counts)])
     return pc.binary_join(pa.LargeListArray.from_arrays(pa.array(offsets), letters), pa.scalar("", TEXT))
-
-
-def _join_pairs(*pairs: tuple[Ints, Ints]) -> tuple[Ints, Ints]:
-    """Join pairs of several kinds, sorted, no pair twice."""
-    value_idx, entry_idx = (np.concatenate(parts) for parts in zip(*pairs, strict=True))
-    return sort_distinct_pairs(value_idx, entry_idx)
-
-
-def concatenate_candidates(parts: Sequence[Candidates]) -> Candidates:
-    """Put candidates of several searches one after another.
-
-    Args:
-        parts: The candidates of each search.
-
-    Returns:
-        All of them.
-    """
-    return Candidates(*(np.concatenate(columns) for columns in zip(*parts, strict=True)))
-
-
-def _mark_worth_weighing(value_idx: Ints, cost: Floats, behind: float, most: int) -> Mask:
-    """Mark candidates that aren't far behind the best of their value, and among its first so many."""
-    kept = np.zeros(len(value_idx), np.bool_)
-    if not len(value_idx):
-        return kept
-    starts, sizes = find_run_starts(value_idx)
-    best_cost = np.repeat(np.minimum.reduceat(cost, starts), sizes)
-    near = np.flatnonzero((cost <= best_cost + behind) & np.isfinite(cost))
-    order = near[np.lexsort((cost[near], value_idx[near]))]
-    _, counts = find_run_starts(value_idx[order])
-    kept[order[number_within_runs(counts) < most]] = True
-    return kept
-
-
-def _keep_cheapest(candidates: Candidates) -> Candidates:
-    """Keep each pair once, by its cheapest reading, sorted by value."""
-    order = np.lexsort((candidates.reading, candidates.cost, candidates.spelling, candidates.value))
-    ordered = candidates.take(order)
-    return ordered.take(mark_run_starts(pack_pairs(ordered.value, ordered.spelling)))

@@ -3,92 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable
-from typing import Literal, NamedTuple
 
-from igual.errors import RulingError, did_you_mean
+from igual.decisions import Cause
 from igual.matching.reasons import Reasons
 
-CauseKind = Literal[
-    "word left out", "extra word", "abbreviation", "word order", "initials", "spelling variant", "single value"
-]
-CAUSE_KINDS: tuple[CauseKind, ...] = (
-    "word left out", "extra word", "abbreviation", "word order", "initials", "spelling variant", "single value",
-)  # fmt: skip
 # What no answer about a kind settles: only a look at the value itself can tell.
 _ONE_BY_ONE = frozenset(
     {
-        "numbers differ", "numbers reordered", "roman numerals differ", "opposites", "opposite may matter", "negation", "case matters",
-        "too long", "rival equal", "very short", "short words differ", "nearest only", "several entries", "ruling",
-        "other context",
+        "numbers differ", "numbers reordered", "roman numerals differ", "opposites", "opposite may matter",
+        "negation",
+        "case matters", "too long", "rival equal", "very short", "short words differ", "nearest only",
+        "several entries", "ruling", "other context",
     }
 )  # fmt: skip
 _ORDERS = ("other order", "same words in other order")
-_OF_TWO = ("abbreviation", "spelling variant")
 _VARIANTS = ("misspelt", "other form")
-
-
-class Cause(NamedTuple):
-    """One difference between a value and the entry proposed for it.
-
-    Attributes:
-        kind: What kind of difference it is, one of CAUSE_KINDS.
-        words: The words that it is about: the one left out, the short form and the long one.
-    """
-
-    kind: CauseKind
-    words: tuple[str, ...] = ()
-
-    @property
-    def text(self) -> str:
-        """The words as a file of rulings has them."""
-        return " = ".join(self.words) or "any"
-
-    @classmethod
-    def read(cls, kind: str, text: str) -> Cause | None:
-        """Read a cause from a file of rulings.
-
-        Args:
-            kind: Its kind.
-            text: Its words, as `text` gives them.
-
-        Returns:
-            The cause; None for what isn't one.
-
-        Example:
-            >>> Cause.read("abbreviation", "hosp = hospital")
-            Cause(kind='abbreviation', words=('hosp', 'hospital'))
-        """
-        for known in CAUSE_KINDS[:-1]:
-            if kind == known:
-                pair = known in _OF_TWO
-                words = tuple(word.strip() for word in text.split("=")) if pair else (text.strip(),)
-                if known in ("word order", "initials"):
-                    return cls(known)
-                return cls(known, words) if all(words) and len(words) == 1 + pair else None
-        return None
-
-
-def check_kind(kind: str, words: str) -> Cause:
-    """Read a cause, or say what is wrong with it.
-
-    Args:
-        kind: Its kind.
-        words: Its words, as a file of rulings has them.
-
-    Returns:
-        The cause.
-
-    Raises:
-        RulingError: For an unknown kind, or words that don't go with it.
-    """
-    kinds = CAUSE_KINDS[:-1]
-    if kind not in kinds:
-        raise RulingError(f"no kind of difference is called {kind!r}{did_you_mean(kind, kinds, most=6)}")
-    cause = Cause.read(kind, words)
-    if cause is None:
-        wanted = "two words such as 'hosp = hospital'" if kind in _OF_TWO else "one word"
-        raise RulingError(f"a ruling on the kind {kind!r} takes {wanted}; found {words!r}")
-    return cause
 
 
 def find_causes(reasons: Reasons) -> tuple[Cause, ...]:

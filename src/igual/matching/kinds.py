@@ -9,11 +9,12 @@ import numpy as np
 import pyarrow as pa
 
 from igual.column import TEXT
-from igual.matching.causes import Cause, find_causes, is_covered
+from igual.decisions import Cause
+from igual.matching.causes import find_causes, is_covered
 from igual.matching.forms import Forms
 from igual.matching.index import MatchIndex
 from igual.matching.lookups import How
-from igual.matching.matcher import OPEN, SETTLED, Matched
+from igual.matching.matched import OPEN, SETTLED, Matched
 from igual.matching.reasons import RIVAL_EQUAL, Reason, Reasons, explain_by_words
 
 
@@ -30,9 +31,7 @@ def settle_kinds(matched: Matched, index: MatchIndex, ruled: Mapping[Cause, Reas
         for position in np.flatnonzero((matched.status == OPEN) & (matched.how == How.FUZZY)).tolist()
         if is_covered(matched.reasons_of(position), ruled)
     ]
-    rivals = [
-        (position, entry) for position in covered for entry, _ in matched.rank_candidates(position)[1:]
-    ]
+    rivals = [(position, entry) for position in covered for entry, _ in matched.rank_candidates(position)[1:]]
     values = matched.values.take(pa.array([position for position, _ in rivals], pa.int64()))
     explained = explain_entries(index, values, [entry for _, entry in rivals])
     as_good = {

@@ -27,7 +27,7 @@ _DOUBTFUL = 300
 
 
 class _Runs(NamedTuple):
-    """All runs of three letters, (letters and an end for each text,) each: its text, the run, its last two, its last."""
+    """All runs of three letters, (letters and ends,) each: its text, the run, its last two letters, its last."""
 
     text: Ints
     three: Ints

@@ -18,11 +18,13 @@ import pyarrow.compute as pc
 
 from igual.column import Counts
 from igual.lists import ReferenceList
-from igual.matching.candidates import CandidateSearch, Queries, concatenate_candidates
+from igual.matching.candidates import CandidateSearch
+from igual.matching.choosing import concatenate_candidates
 from igual.matching.chunks import ProgressCallback, work_in_chunks
 from igual.matching.doubts import SHORT, find_doubts, mark_doubtful
 from igual.matching.lookups import How
 from igual.matching.pairs import Ints
+from igual.matching.queries import Queries
 from igual.matching.reasons import OF_LOOK_UP, Reasons, explain_pairs
 from igual.matching.scoring import BY_LETTERS, BY_WORDS, Candidates, Floats, chance_of_one
 from igual.matching.vocabulary import Vocabulary

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
-from functools import cached_property
+from collections.abc import Sequence
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -13,14 +11,14 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import Mask, to_mask
-from igual.matching.candidates import Queries
-from igual.matching.causes import Cause
 from igual.matching.chunks import ProgressCallback, work_in_chunks
 from igual.matching.doubts import SHORT, find_doubts, mark_doubtful
 from igual.matching.forms import Forms
 from igual.matching.index import MatchIndex
 from igual.matching.lookups import How, LookUp
+from igual.matching.matched import OPEN, SETTLED, UNKNOWN, Matched
 from igual.matching.pairs import Ints, find_run_starts, pack_pairs, unpack_pairs
+from igual.matching.queries import Queries
 from igual.matching.reasons import (
     AMBIGUOUS_INITIALS,
     CASE_MATTERS,
@@ -32,7 +30,6 @@ from igual.matching.reasons import (
     TOO_LONG,
     VERY_SHORT,
     Reason,
-    Reasons,
     explain_pairs,
     spelled_alike,
 )
@@ -42,12 +39,7 @@ from igual.matching.words import MOST_WORDS
 from igual.text.arrays import LONGEST_TEXT
 
 By = Literal["exact", "folded", "fuzzy"]
-Status = Literal["settled", "open", "unknown"]
 WAYS: tuple[By, ...] = ("exact", "folded", "fuzzy")
-SETTLED, OPEN, UNKNOWN = range(3)
-STATUSES: tuple[Status, ...] = ("settled", "open", "unknown")
-# How many entries are proposed for a value, the best among them.
-RANKS = 5
 # A score as it is shown, and compared with the thresholds: the same on every machine.
 _DECIMALS = 4
 _SMALLEST_SCORE = 0.001
@@ -58,108 +50,6 @@ _SCORES = {
     How.ALIAS_FOLDED: 0.998,
     How.TWO_LETTERS: 0.98,
 }
-
-
-@dataclass(eq=False)
-class Matched:
-    """What became of distinct values, (values,) each.
-
-    Attributes:
-        values: The values.
-        status: SETTLED, OPEN or UNKNOWN.
-        entry: The position of the entry proposed, -1 for none.
-        score: The score of the proposal, 0 to 1.
-        runner_up: The position of the second best entry, -1 for none.
-        runner_up_score: Its score.
-        how: The way that found the proposal, a `How`.
-        explained: The reasons of single values, where they are more than `how` says.
-        rankings: Of values with several candidates all of these, in parts: positions of values, entries and scores,
-            by value and most likely first.
-        agreed: How many single rulings there are for each kind of difference.
-    """
-
-    values: pa.Array
-    status: npt.NDArray[np.int8]
-    entry: Ints
-    score: Floats
-    runner_up: Ints
-    runner_up_score: Floats
-    how: npt.NDArray[np.int8]
-    explained: dict[int, Reasons] = field(default_factory=dict)
-    rankings: list[tuple[Ints, Ints, Floats]] = field(default_factory=list)
-    agreed: Mapping[Cause, int] = field(default_factory=dict)
-
-    @classmethod
-    def nothing(cls, values: pa.Array) -> Matched:
-        """Start with values of which nothing is known.
-
-        Args:
-            values: The values, (values,).
-
-        Returns:
-            All of them unknown, without a proposal.
-        """
-        size = len(values)
-        status, how = np.full(size, UNKNOWN, np.int8), np.full(size, How.NONE, np.int8)
-        return cls(values, status, np.full(size, -1), np.zeros(size), np.full(size, -1), np.zeros(size), how)
-
-    def reasons_of(self, position: int) -> Reasons:
-        """Give the reasons why a value is matched as it is.
-
-        Args:
-            position: Of the value.
-
-        Returns:
-            Its reasons.
-        """
-        return self.explained.get(position) or (
-            OF_LOOK_UP.get(How(self.how[position]), OF_LOOK_UP[How.NONE]),
-        )
-
-    @property
-    def reasons(self) -> list[Reasons]:
-        """The reasons of all values, (values,)."""
-        of_look_up = {int(how): (reason,) for how, reason in OF_LOOK_UP.items()}
-        return [
-            self.explained.get(position) or of_look_up[how] for position, how in enumerate(self.how.tolist())
-        ]
-
-    @cached_property
-    def _sorted_rankings(self) -> tuple[Ints, Ints, Floats]:
-        parts = self.rankings or [(np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0))]
-        value, entry, score = (np.concatenate(column) for column in zip(*parts, strict=True))
-        order = np.argsort(value, kind="stable")
-        return value[order], entry[order], score[order]
-
-    def rank_candidates(self, position: int) -> list[tuple[int, float]]:
-        """List a value's candidates.
-
-        Args:
-            position: Of the value.
-
-        Returns:
-            Positions of entries and their scores, most likely first, up to RANKS of them.
-        """
-        if self.entry[position] < 0:
-            return []
-        values, entries, scores = self._sorted_rankings
-        start, end = np.searchsorted(values, [position, position + 1]).tolist()
-        end = min(end, start + RANKS)
-        several = list(zip(entries[start:end].tolist(), scores[start:end].tolist(), strict=True))
-        return several or [(int(self.entry[position]), float(self.score[position]))]
-
-    def put_part(self, positions: Ints, part: Matched) -> None:
-        """Put in what became of some of the values.
-
-        Args:
-            positions: Of these values, (part,).
-            part: What became of them.
-        """
-        for name in ("status", "entry", "score", "runner_up", "runner_up_score", "how"):
-            getattr(self, name)[positions] = getattr(part, name)
-        explained = positions[np.fromiter(part.explained, np.int64, len(part.explained))]
-        self.explained.update(zip(explained.tolist(), part.explained.values(), strict=True))
-        self.rankings += [(positions[value], entry, score) for value, entry, score in part.rankings]
 
 
 def match_values(

@@ -17,7 +17,8 @@ from igual.display import Displayed
 from igual.errors import ListError
 from igual.matching.chunks import ProgressCallback
 from igual.matching.index import MatchIndex
-from igual.matching.matcher import OPEN, STATUSES, WAYS, By, Matched, match_values
+from igual.matching.matched import OPEN, STATUSES, Matched
+from igual.matching.matcher import WAYS, By, match_values
 from igual.matching.questions import Question, group_questions
 from igual.matching.reasons import Reasons
 from igual.matching.thresholds import DEFAULTS, Thresholds

@@ -6,8 +6,9 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple, Protocol
 
+from igual.decisions import Cause
 from igual.display import to_sentence
-from igual.matching.causes import Cause, find_causes, join_kinds
+from igual.matching.causes import find_causes, join_kinds
 from igual.matching.reasons import Reasons
 
 # So many values make a kind worth a question of its own, and so many single rulings of one kind that agree.

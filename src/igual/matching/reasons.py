@@ -10,10 +10,11 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from igual.matching.alignment import EDITED, SAME, STATED, STEM
-from igual.matching.candidates import CandidateSearch, Queries
+from igual.matching.candidates import CandidateSearch
 from igual.matching.edit_kinds import EDIT_KINDS, PLACE_OF
 from igual.matching.lookups import How
 from igual.matching.pairs import Ints
+from igual.matching.queries import Queries
 from igual.matching.scoring import BY_INITIALS, BY_LETTERS
 from igual.matching.words import Words
 
@@ -131,7 +132,9 @@ def _name_edit(kind: str) -> str:
     return {"extra": "letter extra", "missing": "letter missing"}.get(side, "letter differs")
 
 
-def explain_by_words(search: CandidateSearch, values: Words, value_idx: Ints, entry_idx: Ints) -> list[Reasons]:
+def explain_by_words(
+    search: CandidateSearch, values: Words, value_idx: Ints, entry_idx: Ints
+) -> list[Reasons]:
     """Explain by their words why values are like spellings.
 
     Args:

@@ -37,7 +37,13 @@ class Candidates(NamedTuple):
 
     def take(self, places: Ints | npt.NDArray[np.bool_]) -> Candidates:
         """Choose some of them by position."""
-        return Candidates(*(column[places] for column in self))
+        return Candidates(
+            self.value[places],
+            self.spelling[places],
+            self.cost[places],
+            self.reading[places],
+            self.evidence[places],
+        )
 
 
 class ScoreParameters(NamedTuple):
@@ -73,9 +79,7 @@ def chance_of_one(cost: Floats, lengths: Ints) -> Floats:
     )
 
 
-def weigh_letters(
-    lengths: Ints, oddness: Floats, entries: int, by: ScoreParameters | None = None
-) -> Floats:
+def weigh_letters(lengths: Ints, oddness: Floats, entries: int, by: ScoreParameters | None = None) -> Floats:
     """Say what the letters of values tell about whether any entry is meant.
 
     Args:
@@ -88,8 +92,11 @@ def weigh_letters(
         A logit for each, (values,).
     """
     by = by or ScoreParameters()
-    evidence: Floats = by.listed_per_letter * np.minimum(lengths, MOST_LETTERS) + by.listed_per_oddness * oddness
-    return evidence + by.listed - by.listed_per_size * np.log10(max(entries, 1))
+    evidence: Floats = (
+        by.listed_per_letter * np.minimum(lengths, MOST_LETTERS) + by.listed_per_oddness * oddness
+    )
+    evidence += by.listed - by.listed_per_size * float(np.log10(max(entries, 1)))
+    return evidence
 
 
 def _logistic(logit: Floats) -> Floats:

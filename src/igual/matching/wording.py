@@ -32,10 +32,11 @@ _OF_LEFT = ("small", "left", "rarity", "first", "last", "aside", "aside rarity",
 # Everything that may lie between two texts; what each costs is in `fitted`, 0 where it isn't named there.
 EVENTS = (
     "read", "order", "agreed", "entry cut", *HOW_NAMES[1:],
-    *(f"extra {kind}" for kind in _OF_LEFT), *(f"missing {kind}" for kind in _OF_LEFT), "both rarity", "instead", "known changed",
+    *(f"extra {kind}" for kind in _OF_LEFT), *(f"missing {kind}" for kind in _OF_LEFT),
+    "both rarity", "instead", "known changed",
 )  # fmt: skip
 _PLACE = {name: place for place, name in enumerate(EVENTS)}
-MOST_GAPS = MOST_WORDS + 1
+_MOST_GAPS = MOST_WORDS + 1
 # Words of the value are extra, those of the entry missing.
 _SIDES = ("extra", "missing")
 # From which share on a word tells apart, and from which rarity on it tells nearly all.
@@ -62,14 +63,13 @@ class Events(NamedTuple):
     def weigh(self, weights: Mapping[str, float], pairs: int) -> Floats:
         """Add up what the events of each pair weigh, (pairs,)."""
         weight = np.array([weights.get(name, 0.0) for name in EVENTS])
-        total: Floats = np.bincount(self.pair, weight[self.kind] * self.amount, pairs)
-        return total
+        return np.bincount(self.pair, weight[self.kind] * self.amount, pairs).astype(np.float64)
 
-    def count(self, pairs: int) -> Floats:
+    def tabulate(self, pairs: int) -> Floats:
         """Add up the amounts of each kind, (pairs, kinds): what the fit weighs."""
         where = self.pair * len(EVENTS) + self.kind
-        counts: Floats = np.bincount(where, self.amount, pairs * len(EVENTS)).reshape(pairs, len(EVENTS))
-        return counts
+        counts = np.bincount(where, self.amount, pairs * len(EVENTS)).astype(np.float64)
+        return counts.reshape(pairs, len(EVENTS))
 
 
 class LeftOver(NamedTuple):
@@ -95,7 +95,15 @@ class LeftOver(NamedTuple):
 
     def take(self, places: Mask) -> LeftOver:
         """Choose some of them."""
-        return LeftOver(*(column[places] for column in self))
+        return LeftOver(
+            self.pair[places],
+            self.ids[places],
+            self.place[places],
+            self.gap[places],
+            self.is_last[places],
+            self.is_aside[places],
+            self.in_brackets[places],
+        )
 
 
 class _Told(NamedTuple):
@@ -198,9 +206,9 @@ class Wording:
             parts += _events_of_left(side, left, told, pairs)
             heavy = ~told.is_small[left.ids]
             rarities.append(np.bincount(left.pair[heavy], told.rarity[left.ids[heavy]], pairs))
-            gaps.append(left.pair[heavy] * MOST_GAPS + left.gap[heavy])
+            gaps.append(left.pair[heavy] * _MOST_GAPS + left.gap[heavy])
         parts.append(_event("both rarity", one_each, np.minimum(*rarities)))
-        parts.append(_event("instead", np.intersect1d(*gaps) // MOST_GAPS))
+        parts.append(_event("instead", np.intersect1d(gaps[0], gaps[1]) // _MOST_GAPS))
         says = np.bincount(aligned.pair, ~self._told.is_small[entry_ids], pairs) > 0
         events = Events(*(np.concatenate(columns) for columns in zip(*parts, strict=True)))
         return events, says
@@ -228,7 +236,7 @@ class Wording:
     def left_over(
         self, values: Words, value_idx: Ints, entry_idx: Ints, aligned: Alignment
     ) -> list[tuple[list[str], list[str], list[str]]]:
-        """For each pair the words of the value that stand for none, those of the entry, and of these such as are usual."""
+        """For each pair the words of the value that stand for none, those of the entry, and such as are usual."""
         words_left: list[tuple[list[str], list[str], list[str]]] = [([], [], []) for _ in value_idx]
         sides = self._left(values, value_idx, entry_idx, aligned)
         for side, (words, left) in enumerate(zip((values, self.entries), sides, strict=True)):
@@ -268,7 +276,7 @@ class Wording:
         counts = ~one_sided | (left_of[0] != left_of[1])
         (extra, extra_told), (missing, missing_told) = sides
         # A word in the place of another.
-        extra_gap, missing_gap = (left.pair * MOST_GAPS + left.gap for left, _ in sides)
+        extra_gap, missing_gap = (left.pair * _MOST_GAPS + left.gap for left, _ in sides)
         instead = np.isin(extra_gap, missing_gap), np.isin(missing_gap, extra_gap)
         matters = (
             instead[0]
@@ -290,7 +298,9 @@ class Wording:
 
     def _mark_kinds(self, vocabulary: pa.Array) -> tuple[Mask, Mask]:
         """Which words may be left out, and which exclude others, such as directions."""
-        small, opposites = (to_mask(pc.is_in(vocabulary, some)) for some in (self._small_words, self._opposites))
+        small, opposites = (
+            to_mask(pc.is_in(vocabulary, some)) for some in (self._small_words, self._opposites)
+        )
         return small, opposites
 
     def _tell(self, values: Words) -> _Told:

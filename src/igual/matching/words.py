@@ -17,7 +17,7 @@ from igual.text.arrays import has_pattern
 # Words of a text that are looked at.
 MOST_WORDS = 12
 # What sets parts of a name apart: brackets, commas, slashes, dashes between spaces.
-_OPENING, _DIVIDERS = r"[(\[]", r"[)\],/;:|]| [-–—] "  # noqa: RUF001
+_OPENING, _DIVIDERS = r"[(\[]", r"[)\],/;:|]| [-–—] "
 _MARK, _BRACKET = "\x01", "\x02"
 PARTS = pa.large_list(pa.int64())
 

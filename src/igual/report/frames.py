@@ -5,14 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
+from igual.decisions import COLUMNS as RULING_COLUMNS
+from igual.decisions import KIND_COLUMN
 from igual.looking.lookalikes import Lookalikes
 from igual.looking.survey import Survey
 from igual.looking.tally import Tally
 from igual.matching.matches import Matches
 from igual.report import records
 from igual.report.review_views import format_effect
-from igual.rulings import COLUMNS as RULING_COLUMNS
-from igual.rulings import KIND_COLUMN, Rulings
+from igual.rulings import Rulings
 from igual.runs.crosswalk import Applied
 from igual.runs.outcome import Outcome
 from igual.runs.preview import Preview

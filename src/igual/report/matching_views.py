@@ -10,7 +10,7 @@ from rich.text import Text
 
 from igual.matching.lookalikes import Lookalike
 from igual.matching.lookups import How
-from igual.matching.matcher import OPEN, SETTLED, STATUSES, UNKNOWN
+from igual.matching.matched import OPEN, SETTLED, STATUSES, UNKNOWN
 from igual.matching.matches import Matches
 from igual.report.reasons import format_reasons
 from igual.report.tables import Cell, draw_table, draw_value

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 
-from igual.matching.causes import Cause
+from igual.decisions import Cause
 from igual.matching.questions import Pair, Question
 from igual.report.wording import format_count, quote_value
 from igual.text.characters import printable
@@ -49,8 +49,12 @@ def format_question(question: Question) -> str:
         one = members[0]
         if not one.proposal:
             return f"What does {quote_value(one.value)} mean? {format_count(one.rows, 'row')}"
-        return f"Does {quote_value(one.value)} mean {quote_value(one.proposal)}? {format_count(one.rows, 'row')}"
-    asked = ask_about(question.cause) if question.cause else f"Are these {len(members)} right ({question.kind})?"
+        return (
+            f"Does {quote_value(one.value)} mean {quote_value(one.proposal)}? {format_count(one.rows, 'row')}"
+        )
+    asked = (
+        ask_about(question.cause) if question.cause else f"Are these {len(members)} right ({question.kind})?"
+    )
     size = f"{format_count(len(members), 'value')}, {format_count(question.rows, 'row')}"
     return f"{asked} {size}: {format_pairs(question.examples)}{', …' if len(members) > len(question.examples) else ''}"
 

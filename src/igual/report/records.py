@@ -11,7 +11,7 @@ from igual.looking.comparison import CrossTable
 from igual.looking.survey import Survey
 from igual.looking.tally import Tally
 from igual.matching.lookalikes import Lookalike
-from igual.matching.matcher import SETTLED, STATUSES
+from igual.matching.matched import SETTLED, STATUSES
 from igual.matching.matches import Matches
 from igual.matching.reasons import Reasons
 from igual.report.reasons import format_reasons

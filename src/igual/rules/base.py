@@ -15,7 +15,7 @@ from igual.conditions import Condition, ConditionLike, as_condition
 from igual.engines import CleanColumn, OutputType, open_table, wrap_values
 from igual.errors import RulebookError, error_context
 from igual.lists import Codebook, Need, PairList, ReferenceList, Shelf
-from igual.matching.matcher import Matched
+from igual.matching.matched import Matched
 from igual.rules.kinds import UNLISTED, ValueKind
 from igual.rules.outputs import conform
 from igual.rulings import Rulings

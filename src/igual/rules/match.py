@@ -15,20 +15,21 @@ import pyarrow.compute as pc
 from pydantic import Field, field_validator, model_validator
 
 from igual.column import TEXT, to_mask
+from igual.decisions import NEW, YES, Cause, Decision, Ruling, check_kind, interpret_ruling
 from igual.errors import ListError, RulebookError
 from igual.lists import ReferenceList, Shelf
-from igual.matching.causes import Cause, check_kind
 from igual.matching.index import MatchIndex
 from igual.matching.kinds import count_agreed, settle_kinds
 from igual.matching.lookups import How
-from igual.matching.matcher import OPEN, SETTLED, UNKNOWN, WAYS, By, Matched, match_values
+from igual.matching.matched import OPEN, SETTLED, UNKNOWN, Matched
+from igual.matching.matcher import WAYS, By, match_values
 from igual.matching.questions import REFUSED
 from igual.matching.reasons import Reason
 from igual.matching.thresholds import DEFAULTS, Thresholds
 from igual.matching.vocabulary import Vocabulary
 from igual.rules.base import NearMiss, Note, Rewriter, Rewritten
 from igual.rules.lookup import ListRule, Otherwise, fill_unknown, near_spellings, unknown_among
-from igual.rulings import NEW, YES, Decision, Ruling, Rulings, interpret_ruling
+from igual.rulings import Rulings
 from igual.settings import Several
 from igual.text.folding import folded_key
 
@@ -238,7 +239,9 @@ class _Rewriter:
             entry = self.entries[matched.entry[place]]
             if matched.how[place] == How.RULED_KIND and entry != decision.text:
                 kind = next(reason for reason in matched.reasons_of(place) if reason.kind == "ruling on kind")
-                notes.append(Note("ruling beside kind", (ruling.value, ruling.ruling, entry, *kind.parts[:2])))
+                notes.append(
+                    Note("ruling beside kind", (ruling.value, ruling.ruling, entry, *kind.parts[:2]))
+                )
         return notes
 
     def _follow_rulings(self, values: pa.Array, matched: Matched, left: npt.NDArray[np.int64]) -> _Decided:

@@ -16,7 +16,7 @@ import pyarrow.compute as pc
 from igual.column import TEXT, Mask
 from igual.errors import TableError, did_you_mean
 from igual.matching.lookups import How
-from igual.matching.matcher import OPEN
+from igual.matching.matched import OPEN
 from igual.matching.questions import Question, group_questions
 from igual.matching.reasons import OF_LOOK_UP, Reasons
 from igual.rules.base import EntrySource
@@ -309,6 +309,21 @@ class Account:
             if one.rule in takes_rulings and one.kind == UNLISTED.name
         ]
         return [*self.open, *unlisted]
+
+    def find_raw(self, one: OpenValue) -> tuple[str, list[str]]:
+        """Find the raw values that an open value comes from.
+
+        Args:
+            one: The open value.
+
+        Returns:
+            The column of the table, and its values.
+        """
+        trail = self.trail_of(one.column)
+        stage = next(stage for stage in trail.stages if stage.number == one.rule)
+        met = pc.index(stage.before, pa.scalar(one.value, TEXT)).as_py()
+        raw = trail.column.values.filter(pa.array(stage.positions == met))
+        return trail.source, [text for text in raw.to_pylist() if text is not None]
 
     @cached_property
     def unused(self) -> list[UnusedEntry]:

@@ -13,10 +13,11 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT
+from igual.decisions import Ruling
 from igual.display import Displayed
 from igual.engines import Source, open_table
 from igual.errors import TableError
-from igual.rulings import Ruling, Rulings
+from igual.rulings import Rulings
 from igual.runs.crosswalk_rows import SCHEMA
 from igual.runs.trail import ColumnTrail
 

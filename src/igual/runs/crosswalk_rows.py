@@ -11,7 +11,7 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT
 from igual.matching.lookups import How
-from igual.matching.matcher import OPEN, UNKNOWN, Matched
+from igual.matching.matched import OPEN, UNKNOWN, Matched
 from igual.runs.trail import ColumnTrail, Stage
 
 SCHEMA = {
@@ -105,7 +105,9 @@ def _name_kinds(matched: Matched) -> pa.Array:
     by_kind = matched.how == How.RULED_KIND
     words = np.full(len(by_kind), None, dtype=object)
     for position in np.flatnonzero(by_kind).tolist():
-        about = [reason.parts[1] for reason in matched.reasons_of(position) if reason.kind == "ruling on kind"]
+        about = [
+            reason.parts[1] for reason in matched.reasons_of(position) if reason.kind == "ruling on kind"
+        ]
         words[position] = " on " + " and ".join(f"‘{text}’" for text in about)
     return pa.array(words.tolist(), TEXT)
 
@@ -133,7 +135,8 @@ def _format_scores(scores: pa.Array) -> pa.Array:
     """Scores with two decimals and a space before them."""
     return pa.array(
         # What is likened is never certain, and doesn't look so.
-        [None if score is None else f" {min(score, 0.99):.2f}" for score in scores.to_pylist()], TEXT
+        [None if score is None else f" {min(score, 0.99):.2f}" for score in scores.to_pylist()],
+        TEXT,
     )
 
 

@@ -7,9 +7,9 @@ from typing import NamedTuple
 
 import pyarrow as pa
 
+from igual.decisions import Ruling
 from igual.errors import RulebookError, did_you_mean
 from igual.rules.kinds import OPEN, RULED_OUT, UNDECIDED, UNLABELLED, UNLISTED, UNREAD, ValueKind
-from igual.rulings import Ruling
 from igual.runs.account import Account
 from igual.runs.crosswalk import Crosswalk
 

@@ -6,9 +6,10 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, NamedTuple
 
+from igual.decisions import Decision, Ruling, interpret_ruling
 from igual.display import Displayed
 from igual.errors import ListError, did_you_mean
-from igual.rulings import Decision, Ruling, Rulings, interpret_ruling
+from igual.rulings import Rulings
 from igual.runs.rulebook import Rulebook
 from igual.text.characters import visible
 

@@ -15,7 +15,7 @@ from igual.column import TEXT, Codes, Column, Counts, Mask, count_rows, merge_eq
 from igual.engines import CleanColumn, OutputType
 from igual.lists import Shelf
 from igual.matching.lookups import How
-from igual.matching.matcher import UNKNOWN
+from igual.matching.matched import UNKNOWN
 from igual.rules.base import Rewriter, Rewritten, Rule, apply_rule
 from igual.rules.outputs import conform
 from igual.text.arrays import differs

@@ -1,0 +1,170 @@
+"""What can be ruled, on a value and on a kind of difference, and what it means."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Literal, NamedTuple
+
+from igual.errors import ListError, RulingError, did_you_mean
+
+KEEP, NOT_LISTED, NEW = "keep as it is", "not in the list", "new entry"
+CauseKind = Literal[
+    "word left out", "extra word", "abbreviation", "word order", "initials", "spelling variant", "single value"
+]  # fmt: skip
+CAUSE_KINDS: tuple[CauseKind, ...] = (
+    "word left out", "extra word", "abbreviation", "word order", "initials", "spelling variant", "single value",
+)  # fmt: skip
+_OF_TWO = ("abbreviation", "spelling variant")
+# What may stand in place of an entry.
+WORDS = (KEEP, NOT_LISTED, NEW)
+_NEW_AS, _ALIAS_OF = "new entry:", "alias of "
+COLUMNS = ("column", "value", "ruling", "reason", "by", "on")
+# A file with rulings on kinds has one more.
+KIND_COLUMN = "kind"
+YES, NO, ACCEPT = "yes", "no", "accept"
+Kind = Literal["entry", "alias", "new", "keep", "unlisted"]
+
+
+class Ruling(NamedTuple):
+    """A decision on one value of one column, or on a kind of difference.
+
+    Attributes:
+        column: The column that the match writes.
+        value: The value, as the match meets it.
+        ruling: An entry of the list; 'alias of ' and an entry, which also proposes the value as another spelling of
+            it; 'new entry', or 'new entry: ' and how it is spelled; 'keep as it is'; or 'not in the list'.
+        reason: Why, in the steward's words.
+        by: Who ruled.
+        on: The day, such as 2026-05-31.
+        kind: '' for a ruling on a value. Else the kind of difference that it is on, such as 'word left out'; the value
+            is then the words that it is about, and the ruling 'yes' (such values are settled) or 'no' (they are asked
+            singly).
+    """
+
+    column: str
+    value: str
+    ruling: str
+    reason: str = ""
+    by: str = ""
+    on: str = ""
+    kind: str = ""
+
+    @property
+    def author(self) -> str:
+        """By whom and when, as messages write it."""
+        return " ".join(part for part in (self.by and f"by {self.by}", self.on and f"on {self.on}") if part)
+
+
+class Cause(NamedTuple):
+    """One difference between a value and the entry proposed for it.
+
+    Attributes:
+        kind: What kind of difference it is, one of CAUSE_KINDS.
+        words: The words that it is about: the one left out, the short form and the long one.
+    """
+
+    kind: CauseKind
+    words: tuple[str, ...] = ()
+
+    @property
+    def text(self) -> str:
+        """The words as a file of rulings has them."""
+        return " = ".join(self.words) or "any"
+
+    @classmethod
+    def read(cls, kind: str, text: str) -> Cause | None:
+        """Read a cause from a file of rulings.
+
+        Args:
+            kind: Its kind.
+            text: Its words, as `text` gives them.
+
+        Returns:
+            The cause; None for what isn't one.
+
+        Example:
+            >>> Cause.read("abbreviation", "hosp = hospital")
+            Cause(kind='abbreviation', words=('hosp', 'hospital'))
+        """
+        for known in CAUSE_KINDS[:-1]:
+            if kind == known:
+                pair = known in _OF_TWO
+                words = tuple(word.strip() for word in text.split("=")) if pair else (text.strip(),)
+                if known in ("word order", "initials"):
+                    return cls(known)
+                return cls(known, words) if all(words) and len(words) == 1 + pair else None
+        return None
+
+
+def check_kind(kind: str, words: str) -> Cause:
+    """Read a cause, or say what is wrong with it.
+
+    Args:
+        kind: Its kind.
+        words: Its words, as a file of rulings has them.
+
+    Returns:
+        The cause.
+
+    Raises:
+        RulingError: For an unknown kind, or words that don't go with it.
+    """
+    kinds = CAUSE_KINDS[:-1]
+    if kind not in kinds:
+        raise RulingError(f"no kind of difference is called {kind!r}{did_you_mean(kind, kinds, most=6)}")
+    cause = Cause.read(kind, words)
+    if cause is None:
+        wanted = "two words such as 'hosp = hospital'" if kind in _OF_TWO else "one word"
+        raise RulingError(f"a ruling on the kind {kind!r} takes {wanted}; found {words!r}")
+    return cause
+
+
+class Decision(NamedTuple):
+    """What a ruling means.
+
+    Attributes:
+        kind: An entry of the list, an alias of one, a new entry, keep the value, or not in the list.
+        text: What the value becomes.
+    """
+
+    kind: Kind
+    text: str
+
+
+def interpret_ruling(ruling: str, value: str, entry_of: Mapping[str, str]) -> Decision:
+    """Find out what a ruling means for a value.
+
+    Args:
+        ruling: The text of the ruling.
+        value: The value that it is about.
+        entry_of: The accepted spellings of the list, and their entries.
+
+    Returns:
+        What becomes of the value.
+
+    Raises:
+        ListError: For what is neither an entry nor one of the words.
+
+    Example:
+        >>> interpret_ruling("Keep as it is", "Old oak", {"Oak": "Oak"})
+        Decision(kind='keep', text='Old oak')
+    """
+    stated = ruling.strip()
+    if ruling in entry_of or stated in entry_of:
+        return Decision("entry", entry_of[ruling if ruling in entry_of else stated])
+    lower = stated.casefold()
+    if lower == KEEP:
+        return Decision("keep", value)
+    if lower == NOT_LISTED:
+        return Decision("unlisted", value)
+    if lower == NEW or lower.startswith(_NEW_AS):
+        text = value if lower == NEW else stated[len(_NEW_AS) :].strip()
+        if not text:
+            raise ListError("'new entry:' needs the spelling of the entry behind it")
+        # Once the list has it, it is an entry like any other.
+        return Decision("entry", entry_of[text]) if text in entry_of else Decision("new", text)
+    if lower.startswith(_ALIAS_OF) and (entry := stated[len(_ALIAS_OF) :].strip()) in entry_of:
+        return Decision("alias", entry_of[entry])
+    wanted = stated[len(_ALIAS_OF) :].strip() if lower.startswith(_ALIAS_OF) else stated
+    entries = dict.fromkeys(entry_of.values())
+    raise ListError(f"{wanted!r} is not an entry of the list{did_you_mean(wanted, [*entries, *WORDS])}")

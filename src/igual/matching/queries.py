@@ -1,0 +1,59 @@
+"""Values in every form that matching compares, prepared for comparing."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from igual.matching.edits import Prepared
+from igual.matching.forms import Forms
+from igual.matching.pairs import Ints
+from igual.matching.scoring import Floats
+from igual.matching.words import Words
+
+
+class Sounded(NamedTuple):
+    """How texts sound, prepared for comparing.
+
+    Attributes:
+        sounds: All sounds.
+        consonants: The consonants among them.
+    """
+
+    sounds: Prepared
+    consonants: Prepared
+
+
+class Queries(NamedTuple):
+    """Values in every form that matching compares, prepared for comparing.
+
+    Attributes:
+        forms: The values in all forms.
+        letters: Their letters, for edits between letters.
+        sounded: Their sounds, for edits between sounds.
+        words: Their words, next to those of the entries.
+        evidence: What their letters say about whether any entry is meant, as a logit, (values,).
+    """
+
+    forms: Forms
+    letters: Prepared
+    sounded: Sounded
+    words: Words
+    evidence: Floats
+
+    def take(self, positions: Ints) -> Queries:
+        """Choose some of the values.
+
+        Args:
+            positions: Which ones, (chosen,).
+
+        Returns:
+            The queries of these values.
+        """
+        sounds, consonants = self.sounded
+        return Queries(
+            self.forms.take(positions),
+            self.letters.take(positions),
+            Sounded(sounds.take(positions), consonants.take(positions)),
+            self.words.take(positions),
+            self.evidence[positions],
+        )
