@@ -22,7 +22,7 @@ COLUMNS = ("column", "value", "ruling", "reason", "by", "on")
 # A file with rulings on kinds has one more.
 KIND_COLUMN = "kind"
 YES, NO, ACCEPT = "yes", "no", "accept"
-Kind = Literal["entry", "alias", "new", "keep", "unlisted"]
+Kind = Literal["entry", "alias", "new", "keep", "unlisted", "kind settled", "kind asked"]
 
 
 class Ruling(NamedTuple):
@@ -123,7 +123,8 @@ class Decision(NamedTuple):
     """What a ruling means.
 
     Attributes:
-        kind: An entry of the list, an alias of one, a new entry, keep the value, or not in the list.
+        kind: An entry of the list, an alias of one, a new entry, keep the value, or not in the list; of a ruling on a
+            kind of difference whether such values are settled or asked singly.
         text: What the value becomes.
     """
 

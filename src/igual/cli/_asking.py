@@ -90,8 +90,11 @@ class _Asking:
             if key in ("q", "u", "s"):
                 return {"q": None, "s": place + 1}.get(key, self._undone(place) if key == "u" else place)
             if key == "m":
-                show(draw_question(question, place + 1, len(self.items), members[shown : shown + _MORE]))
-                shown = 0 if shown + _MORE >= len(members) else shown + _MORE
+                # After the last ones, from the first again.
+                shown = shown if shown < len(members) else 0
+                more = members[shown : shown + _MORE]
+                show(draw_question(question, place + 1, len(self.items), more))
+                shown += _MORE
             elif key == "y":
                 return self._answer(place, self._accept(question), "yes")
             elif key == "o":

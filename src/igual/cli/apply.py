@@ -304,7 +304,7 @@ def _write_account(
             )
         write_crosswalk(run.account.crosswalk, places["crosswalk"], ENDING)
     if "open" in places:
-        write_sheet(run.account.waiting, places["open"], endings["open"])
+        write_sheet(run.account.waiting, run.account.questions, places["open"], endings["open"])
 
 
 def _is_poured(what: str, path: str) -> bool:

@@ -73,7 +73,7 @@ def tell_story(laid: Laid) -> None:
             ("crosswalk.csv", outcome.crosswalk.table),
         ):
             write_table(made, staged.place(folder / name), ".csv", TextStyle(opened.dialect))
-        write_sheet(outcome.waiting, staged.place(folder / "open.xlsx"), ".xlsx")
+        write_sheet(outcome.waiting, outcome.questions, staged.place(folder / "open.xlsx"), ".xlsx")
     show(effects_view(outcome))
     show(_before_and_after(outcome, "species"))
 

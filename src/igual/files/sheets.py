@@ -6,34 +6,40 @@ import io
 import os
 import re
 from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from igual.decisions import WORDS
+from igual.decisions import ACCEPT, NO, WORDS, YES
 from igual.errors import IgualError, OutputError, RulingError, did_you_mean
 from igual.files.csv_cells import guarded, unguarded
 from igual.files.formats.xlsx import escape_text
 from igual.files.outputs import outputs
 from igual.files.rulings import record_review
 from igual.files.sources import existing_file
-from igual.files.workbooks import cell_text, read_sheet_cells
+from igual.files.workbooks import cell_text, list_sheets, read_sheet_cells
+from igual.matching.questions import Question
+from igual.report.questions import format_question
 from igual.report.reasons import format_reasons
 from igual.report.wording import format_score
 from igual.rulings import Rulings
-from igual.runs.account import OpenValue
+from igual.runs.account import Account, OpenValue
 from igual.runs.review import Answer, Review, check_answers, draw_between_marks
 from igual.runs.rulebook import Rulebook
 
 SHEET = (
     "column", "value", "shown", "rows", "proposal", "score", "why", "runners-up", "ruling", "reason",
 )  # fmt: skip
+# A sheet with questions on kinds has two more: the kind, whose words stand in the place of the value, and its values.
+KIND_SHEET = ("column", "kind", "value", "values", "rows", "why", "ruling", "reason")
+_KINDS, _OPEN = "kinds", "open"
 _NEEDED = ("column", "value", "ruling")
 # Columns are as wide as what is in them, up to so many characters: all of them fit on a common screen.
 _WIDEST = (9, 20, 20, 8, 20, 9, 26, 18, 22, 16)
 _WRAPPED = ("value", "shown", "proposal", "why", "runners-up", "reason")
-_ZOOM, _LINE_HEIGHT = 75, 15
+_ZOOM, _LINE_HEIGHT, _WIDEST_WHY = 75, 15, 70
 _XLSX = ".xlsx"
 SHEET_ENDINGS = (".csv", ".tsv", _XLSX)
 # A cell of a spreadsheet holds no more.
@@ -49,11 +55,11 @@ def sheet_ending(path: str | os.PathLike[str]) -> str:
     return ending
 
 
-def save_sheet(waiting: Sequence[OpenValue], path: str | os.PathLike[str]) -> None:
+def save_sheet(account: Account, path: str | os.PathLike[str]) -> None:
     """Write a sheet; see `Outcome.save_open`."""
     ending = sheet_ending(path)
     with outputs() as staged:
-        write_sheet(waiting, staged.place(path), ending)
+        write_sheet(account.waiting, account.questions, staged.place(path), ending)
 
 
 def review_sheet(
@@ -71,8 +77,22 @@ def review_sheet(
     return review.with_rulings(Rulings(rulings.with_more(one.ruling for one in review.accepted)))
 
 
-def write_sheet(waiting: Sequence[OpenValue], path: Path, ending: str) -> None:
-    """Write what waits for rulings as the kind of sheet that `ending` says."""
+def write_sheet(waiting: Sequence[OpenValue], questions: Sequence[Question], path: Path, ending: str) -> None:
+    """Write what waits for rulings as the kind of sheet that `ending` says: questions on kinds, and single values."""
+    kinds = [
+        {
+            "column": question.column,
+            "kind": question.kind,
+            "value": question.cause.text,
+            "values": len(question.members),
+            "rows": question.rows,
+            "why": format_question(question),
+            "ruling": "",
+            "reason": "",
+        }
+        for question in questions
+        if question.cause is not None
+    ]
     rows = [
         {
             "column": one.column,
@@ -90,48 +110,93 @@ def write_sheet(waiting: Sequence[OpenValue], path: Path, ending: str) -> None:
     ]
     if ending == _XLSX:
         choices = [[one.proposal, *(entry for entry, _ in one.runners_up)] for one in waiting]
-        _write_xlsx(rows, [[text for text in some if text] + list(WORDS) for some in choices], path)
+        words = [
+            [*(text for text in some if text), *WORDS, *([ACCEPT] if some[0] else [])] for some in choices
+        ]
+        _write_xlsx(kinds, rows, words, path)
         return
     from igual.files.tables import table_of, write_table
 
     # A sheet is made for spreadsheet programs: no cell may become a formula there.
-    write_table(guarded(table_of(rows, SHEET)), path, ending)
+    names = (*SHEET, "kind") if kinds else SHEET
+    records = [{name: record.get(name) for name in names} for record in (*kinds, *rows)]
+    write_table(guarded(table_of(records, names)), path, ending)
 
 
-def _write_xlsx(rows: Sequence[dict[str, Any]], choices: Sequence[Sequence[str]], path: Path) -> None:
+def _put(where: Any, row: int, column: int, given: Any) -> None:
+    cell = where.cell(row, column)
+    if isinstance(given, str):
+        cell.value = escape_text(given)[:_MOST_CHARACTERS]
+        cell.data_type = "s"  # never a formula, whatever it starts with
+        cell.number_format = "@"
+    elif given is not None:
+        cell.value = given
+        cell.number_format = "0.00" if isinstance(given, float) else "0"
+
+
+def _add_header(sheet: Any, names: Sequence[str]) -> None:
+    from openpyxl.styles import Font, PatternFill
+
+    for place, name in enumerate(names, 1):
+        _put(sheet, 1, place, name)
+        head = sheet.cell(1, place)
+        head.font, head.fill = Font(bold=True), PatternFill("solid", fgColor="DDE3EA")
+
+
+def _add_kinds(sheet: Any, kinds: Sequence[dict[str, Any]]) -> None:
+    """The questions on kinds, with yes and no to pick from."""
+    from openpyxl.styles import Alignment, PatternFill
+    from openpyxl.utils import get_column_letter
+    from openpyxl.worksheet.datavalidation import DataValidation
+
+    _add_header(sheet, KIND_SHEET)
+    pick = DataValidation("list", formula1=f'"{YES},{NO}"', allow_blank=True)
+    sheet.add_data_validation(pick)
+    for row, record in enumerate(kinds, 2):
+        for place, name in enumerate(KIND_SHEET, 1):
+            _put(sheet, row, place, record[name])
+            cell = sheet.cell(row, place)
+            cell.alignment = Alignment(vertical="top", wrap_text=name == "why")
+            if name in ("ruling", "reason"):
+                cell.fill, cell.number_format = PatternFill("solid", fgColor="FFF7D6"), "@"
+        sheet.row_dimensions[row].height = _LINE_HEIGHT * max(-(-len(record["why"]) // (_WIDEST_WHY - 4)), 1)
+        pick.add(sheet.cell(row, KIND_SHEET.index("ruling") + 1))
+    for place, name in enumerate(KIND_SHEET, 1):
+        sheet.column_dimensions[get_column_letter(place)].width = _WIDEST_WHY if name == "why" else 16
+    sheet.freeze_panes = "A2"
+    sheet.sheet_view.zoomScale = _ZOOM
+
+
+def _write_xlsx(
+    kinds: Sequence[dict[str, Any]],
+    rows: Sequence[dict[str, Any]],
+    choices: Sequence[Sequence[str]],
+    path: Path,
+) -> None:
     from openpyxl import Workbook
-    from openpyxl.styles import Alignment, Font, PatternFill
+    from openpyxl.styles import Alignment, PatternFill
     from openpyxl.utils import get_column_letter
     from openpyxl.worksheet.datavalidation import DataValidation
 
     book = Workbook()
     book.properties.created = book.properties.modified = datetime(2000, 1, 1)
     sheet = book.active
-    sheet.title = "open"
+    sheet.title = _OPEN
+    if kinds:
+        _add_kinds(book.create_sheet(_KINDS, 0), kinds)
+        book.active = 0
     hidden = book.create_sheet("choices")
     hidden.sheet_state = "hidden"
 
-    def put(where: Any, row: int, column: int, given: Any) -> None:
-        cell = where.cell(row, column)
-        if isinstance(given, str):
-            cell.value = escape_text(given)[:_MOST_CHARACTERS]
-            cell.data_type = "s"  # never a formula, whatever it starts with
-            cell.number_format = "@"
-        elif given is not None:
-            cell.value = given
-            cell.number_format = "0.00" if isinstance(given, float) else "0"
-
+    _add_header(sheet, SHEET)
     for place, name in enumerate(SHEET, 1):
-        put(sheet, 1, place, name)
-        head = sheet.cell(1, place)
-        head.font, head.fill = Font(bold=True), PatternFill("solid", fgColor="DDE3EA")
         longest = max((len(str(record[name] or "")) for record in rows), default=0)
         room = _WIDEST[place - 1] if name in ("ruling", "reason") else max(longest + 1, len(name) + 3)
         sheet.column_dimensions[get_column_letter(place)].width = min(room, _WIDEST[place - 1])
     ruling = SHEET.index("ruling") + 1
     for row, (record, offered) in enumerate(zip(rows, choices, strict=True), 2):
         for place, name in enumerate(SHEET, 1):
-            put(sheet, row, place, record[name])
+            _put(sheet, row, place, record[name])
             sheet.cell(row, place).alignment = Alignment(vertical="top", wrap_text=name in _WRAPPED)
         lines = max(-(-len(str(record[n] or "")) // (_WIDEST[SHEET.index(n)] - 2)) for n in _WRAPPED)
         sheet.row_dimensions[row].height = _LINE_HEIGHT * max(lines, 1)
@@ -139,7 +204,7 @@ def _write_xlsx(rows: Sequence[dict[str, Any]], choices: Sequence[Sequence[str]]
             cell = sheet.cell(row, SHEET.index(name) + 1)
             cell.fill, cell.number_format = PatternFill("solid", fgColor="FFF7D6"), "@"
         for place, text in enumerate(offered, 1):
-            put(hidden, row, place, text)
+            _put(hidden, row, place, text)
         last = get_column_letter(len(offered))
         pick = DataValidation("list", formula1=f"choices!$A${row}:${last}${row}", allow_blank=True)
         # Any other entry of the list may be typed.
@@ -182,11 +247,19 @@ def read_sheet(path: str | os.PathLike[str], encoding: str | None = None) -> lis
     found = existing_file(path, RulingError)
     if found.suffix.lower() not in (*SHEET_ENDINGS, ".txt"):
         raise RulingError(f"{found.name}: sheets end with {', '.join(SHEET_ENDINGS)}")
-    lines = _xlsx_lines(found) if found.suffix.lower() == _XLSX else _csv_lines(found, encoding)
+    if found.suffix.lower() != _XLSX:
+        return _read_answers(found, _csv_lines(found, encoding))
+    with _reporting():
+        names = list_sheets(found)
+    answers = _read_answers(found, _xlsx_lines(found, _KINDS)) if _KINDS in names else []
+    return answers + _read_answers(found, _xlsx_lines(found, _OPEN if _OPEN in names else None))
+
+
+def _read_answers(found: Path, lines: Iterator[list[Any]]) -> list[Answer]:
     header = next(lines, [])
     names = [str(cell or "").strip().casefold() for cell in header]
     places = {}
-    for name in SHEET:
+    for name in (*SHEET, "kind"):
         if names.count(name) > 1:
             raise RulingError(f"{found.name} has two columns {name!r}; leave one")
         if name in names:
@@ -223,24 +296,31 @@ def _answer(number: int, cells: dict[str, Any]) -> Answer:
         texts.get("ruling", ""),
         texts.get("reason", ""),
         wrong,
+        texts.get("proposal", ""),
+        texts.get("kind", "").strip(),
     )
 
 
 def _csv_lines(path: Path, encoding: str | None) -> Iterator[list[Any]]:
     from igual.files.tables import read_table
 
-    try:
+    with _reporting():
         table = read_table(path, encoding)
-    except IgualError as error:
-        raise RulingError(str(error)) from None
     yield list(table.column_names)
     columns = [column.to_pylist() for column in table.columns]
     yield from (list(line) for line in zip(*columns, strict=True))
 
 
-def _xlsx_lines(path: Path) -> Iterator[list[Any]]:
+@contextmanager
+def _reporting() -> Iterator[None]:
+    """Errors of tables as errors of rulings."""
     try:
-        lines = read_sheet_cells(path).rows
+        yield
     except IgualError as error:
         raise RulingError(str(error)) from None
+
+
+def _xlsx_lines(path: Path, sheet: str | None) -> Iterator[list[Any]]:
+    with _reporting():
+        lines = read_sheet_cells(path, sheet).rows
     return (list(line) for line in lines)

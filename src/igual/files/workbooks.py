@@ -80,6 +80,28 @@ def read_sheet_cells(path: Path, sheet: str | None = None) -> Sheet:
     return Sheet(rows, notes)
 
 
+def list_sheets(path: Path) -> list[str]:
+    """List the sheets of a workbook.
+
+    Args:
+        path: The workbook.
+
+    Returns:
+        Their names, hidden ones too.
+
+    Raises:
+        TableError: For what isn't a workbook.
+    """
+    from python_calamine import CalamineWorkbook
+
+    _refuse_vast_package(path)
+    with _reading(path), path.open("rb") as file:
+        book = CalamineWorkbook.from_filelike(file)
+        names = list(book.sheet_names)
+        book.close()
+    return names
+
+
 def _find_sheet(file: str, names: Sequence[str], sheet: str) -> str:
     if sheet in names:
         return sheet

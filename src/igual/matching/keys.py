@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 
 import numpy as np
 import numpy.typing as npt
@@ -88,6 +89,23 @@ def words_key(plain: pa.Array) -> pa.Array:
         quick, beyond_ascii(plain), plain, lambda text: _OTHERS.sub(" ", _QUOTES.sub("", text))
     )
     return pc.utf8_trim(spaced, characters=" ")
+
+
+def list_words(texts: Iterable[str]) -> set[str]:
+    """List the words that texts have, as matching compares them.
+
+    Args:
+        texts: The texts.
+
+    Returns:
+        Their words, in lower case without accents.
+
+    Example:
+        >>> sorted(list_words(["Old Town", "St. Ina"]))
+        ['ina', 'old', 'st', 'town']
+    """
+    keys = words_key(plain(pa.array(texts, TEXT)))
+    return {word for key in keys.to_pylist() for word in key.split()}
 
 
 def two_letter_key(values: pa.Array) -> pa.Array:

@@ -22,6 +22,8 @@ _EFFECTS = {
     "new": "becomes {}, which is proposed as an entry",
     "keep": "stays as it is",
     "unlisted": "is not in the list",
+    "kind settled": "such values are settled",
+    "kind asked": "such values are asked one by one",
 }
 _CHANGES = {"added": "green", "removed": "red", "renamed": "yellow"}
 
@@ -42,9 +44,10 @@ def review_view(review: Review, most: int = 30) -> RenderableType:
                 said += f"; overrules {one.before.ruling!r} {one.before.author}"
             said += f"; {one.note}" if one.note else ""
             many = one.rows or ""  # a sheet made by hand may not say
-            rows.append(
-                (one.row, draw_value(one.ruling.column), draw_value(one.ruling.value), many, draw_text(said))
-            )
+            about = draw_value(one.ruling.value)
+            if one.ruling.kind:
+                about = Text.assemble(draw_text(f"{one.ruling.kind}: ", "dim"), about)
+            rows.append((one.row, draw_value(one.ruling.column), about, many, draw_text(said)))
         if left := len(review.accepted) - most:
             rows += [("", "", Text(f"{left:,} more", "dim"), "", "")] if left > 0 else []
         title = f"Rulings taken: {format_count(len(review.accepted), 'value')}"

@@ -133,7 +133,8 @@ class Outcome(Displayed):
         """Write what waits for rulings (open matches, then values that no entry comes near) to a sheet.
 
         It has column, value, shown (odd spaces drawn), rows, proposal, score, why, runners-up, and an empty ruling
-        and reason for a steward to fill in; `Rulings.review` takes it back.
+        and reason for a steward to fill in; `Rulings.review` takes it back. Questions on kinds of differences stand
+        before the values (in a spreadsheet on a sheet of their own, `kinds`), to be answered yes or no.
 
         Args:
             path: The file to write: .csv, .tsv or .xlsx.
@@ -143,7 +144,7 @@ class Outcome(Displayed):
         """
         from igual.files.sheets import save_sheet
 
-        save_sheet(self.account.waiting, path)
+        save_sheet(self.account, path)
 
     def follow(self, column: str, raw: str | None) -> list[Step]:
         """Follow one raw value through every rule of its column.

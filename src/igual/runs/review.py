@@ -6,9 +6,10 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, NamedTuple
 
-from igual.decisions import Decision, Ruling, interpret_ruling
+from igual.decisions import ACCEPT, NO, YES, Decision, Ruling, check_kind, interpret_ruling
 from igual.display import Displayed
-from igual.errors import ListError, did_you_mean
+from igual.errors import ListError, RulingError, did_you_mean
+from igual.matching.keys import list_words
 from igual.rulings import Rulings
 from igual.runs.rulebook import Rulebook
 from igual.text.characters import visible
@@ -35,6 +36,8 @@ class Answer(NamedTuple):
         ruling: What is ruled; '' where the row is unanswered.
         reason: Why.
         wrong: What the reader of the sheet found wrong with a cell.
+        proposal: The entry that was proposed for the value, which 'accept' takes.
+        kind: '' for a row about a value. Else the kind of difference that it is about; the value is then its words.
     """
 
     row: int
@@ -45,6 +48,8 @@ class Answer(NamedTuple):
     ruling: str = ""
     reason: str = ""
     wrong: str = ""
+    proposal: str = ""
+    kind: str = ""
 
 
 class Accepted(NamedTuple):
@@ -152,35 +157,68 @@ def check_answers(
     """
     accepted: list[Accepted] = []
     rejected: list[Rejected] = []
-    answered: dict[tuple[str, str], list[tuple[Answer, Decision, str]]] = {}
+    answered: dict[tuple[str, str, str], list[tuple[Answer, Decision, str]]] = {}
     unanswered = known = 0
     for given in answers:
         answer, note = _put_right(given)
         if not answer.ruling.strip() and not answer.wrong:
             unanswered += 1
             continue
-        meaning, why = _meaning(answer, book)
+        answer, meaning, why = _interpret(answer, book)
         if meaning is None:
             rejected.append(Rejected(answer.row, answer.column, answer.value, why))
         else:
-            answered.setdefault((answer.column, answer.value), []).append((answer, meaning, note))
-    for key, given_twice in answered.items():
+            about = (answer.column, answer.value, answer.kind)
+            answered.setdefault(about, []).append((answer, meaning, note))
+    for about, given_twice in answered.items():
         answer, meaning, note = given_twice[0]
-        before = book.rulings.of_value(*key)
+        before = _find_before(book.rulings, *about)
         if any(other != meaning for _, other, _ in given_twice):
             said = ", ".join(f"{one.ruling.strip()!r} in row {one.row}" for one, _, _ in given_twice)
             why = f"it is ruled otherwise in another row ({said}); none is taken"
-            rejected += [Rejected(one.row, *key, why) for one, _, _ in given_twice]
+            rejected += [Rejected(one.row, *about[:2], why) for one, _, _ in given_twice]
         elif before is not None and _same(before, meaning, book):
             known += 1
         elif before is not None and not overrule:
             reason = f" ({before.reason})" if before.reason else ""
             ruled = f"it was ruled {before.ruling!r} {before.author}{reason}"
-            rejected.append(Rejected(answer.row, *key, f"{ruled}; overrule that if this one is to count"))
+            rejected.append(
+                Rejected(answer.row, *about[:2], f"{ruled}; overrule that if this one is to count")
+            )
         else:
-            ruling = Ruling(*key, answer.ruling.strip(), answer.reason.strip(), by, on)
+            said = answer.ruling.strip()
+            ruling = Ruling(answer.column, answer.value, said, answer.reason.strip(), by, on, answer.kind)
             accepted.append(Accepted(answer.row, ruling, meaning, answer.rows, before, note))
     return Review(accepted, sorted(rejected), unanswered, known)
+
+
+def _find_before(rulings: Rulings, column: str, value: str, kind: str) -> Ruling | None:
+    return rulings.of_kinds(column).get((kind, value)) if kind else rulings.of_value(column, value)
+
+
+def _interpret(answer: Answer, book: Rulebook) -> tuple[Answer, Decision | None, str]:
+    """What a row rules, with `accept` and `YES` as they are kept, or why it rules nothing."""
+    said = answer.ruling.strip().casefold()
+    if answer.kind:
+        return (answer._replace(ruling=said), *_interpret_kind(answer, said, book))
+    if said == ACCEPT and not answer.wrong:
+        if not answer.proposal:
+            return answer, None, "there is no proposal to accept"
+        answer = answer._replace(ruling=answer.proposal)
+    return (answer, *_meaning(answer, book))
+
+
+def _interpret_kind(answer: Answer, said: str, book: Rulebook) -> tuple[Decision | None, str]:
+    try:
+        check_kind(answer.kind, answer.value)
+    except RulingError as error:
+        return None, str(error)
+    if not book.lists_of(answer.column):
+        near = did_you_mean(answer.column, book.matched_columns())
+        return None, f"no rule of the rulebook matches a column {answer.column!r}{near}"
+    if said not in (YES, NO):
+        return None, f"a kind is ruled yes or no; found {answer.ruling.strip()!r}"
+    return Decision("kind settled" if said == YES else "kind asked", answer.value), ""
 
 
 def _put_right(answer: Answer) -> tuple[Answer, str]:
@@ -220,8 +258,8 @@ def _meaning(answer: Answer, book: Rulebook) -> tuple[Decision | None, str]:
 
 
 def _same(before: Ruling, meaning: Decision, book: Rulebook) -> bool:
-    answer = Answer(0, before.column, before.value, ruling=before.ruling)
-    return _meaning(answer, book)[0] == meaning
+    answer = Answer(0, before.column, before.value, ruling=before.ruling, kind=before.kind)
+    return _interpret(answer, book)[1] == meaning
 
 
 def find_stale_rulings(book: Rulebook) -> list[tuple[Ruling, str]]:
@@ -232,7 +270,18 @@ def find_stale_rulings(book: Rulebook) -> list[tuple[Ruling, str]]:
             meaning, why = _meaning(Answer(0, one.column, one.value, ruling=one.ruling), book)
             if meaning is None:
                 found.append((one, why))
+        found += _find_stale_kinds(book, column)
     return found
+
+
+def _find_stale_kinds(book: Rulebook, column: str) -> list[tuple[Ruling, str]]:
+    """Rulings on words that may be left out which no entry has any more."""
+    words = {word for reference in book.lists_of(column).values() for word in list_words(reference.entry_of)}
+    return [
+        (one, f"no entry has the word {one.value!r}")
+        for (kind, _), one in book.rulings.of_kinds(column).items()
+        if kind == "word left out" and one.value not in words
+    ]
 
 
 def list_additions(rulings: Rulings, book: Rulebook, column: str) -> tuple[list[str], dict[str, list[str]]]:
