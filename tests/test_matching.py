@@ -75,7 +75,7 @@ def test_what_occurs_in_practice_is_settled(port: Any, value: str, entry: str, w
         ("Pier 2", None, "the numbers differ (2,"),
         ("Henry V Quay", "Henry IV Quay", "the roman numerals differ (V, IV)"),
         ("female stuff 2", None, "the numbers differ"),
-        ("Oak", None, "may matter"),
+        ("Oak", None, "‘common’ tells Common oak from Turkey oak"),
         ("Kestrel Hill", "Kestrel Hill Road", "‘road’ may matter"),
         ("PAH", "Port Almery Harbour", "initials may stand for something else"),
     ],
@@ -233,8 +233,23 @@ def test_settings_out_of_range(settings: dict[str, Any], said: str) -> None:
 def test_lists_that_cannot_be_used(entries: Any, said: str) -> None:
     with pytest.raises(igual.ListError, match=said):
         igual.match(["oak"], entries)
-    with pytest.raises(igual.ListError, match="stands for two entries"):
-        igual.ReferenceList(["a1", "b1"], aliases={"a1": ["x"], "b1": ["x"]})
+
+
+def test_an_alias_of_two_entries_leaves_values_open_between_them() -> None:
+    aliases = {"Almery Quay": ["the Quay", "Old Quay"], "Brannock Quay": ["the Quay", "Almery Quay"]}
+    places = igual.ReferenceList(["Almery Quay", "Brannock Quay", "Old Town"], aliases=aliases)
+    assert places.contested == {
+        "the Quay": ("Almery Quay", "Brannock Quay"),
+        "Almery Quay": ("Almery Quay", "Brannock Quay"),
+    }
+    book = igual.Rulebook([Match(column="at", list="places")], lists={"places": places})
+    outcome = book.apply({"at": ["the Quay", "THE QUAY", "the Qauy", "Almery Quay", "Old Quay"]})
+    assert outcome.table["at"] == ["the Quay", "THE QUAY", "the Qauy", "Almery Quay", "Almery Quay"]
+    assert outcome.open["proposal"].tolist() == ["Almery Quay"] * 3
+    assert "2 entries are spelled so" in outcome.open["why"][0]
+    said = [hint.text for hint in outcome.hints if hint.kind == "contested aliases"]
+    assert len(said) == 1
+    assert "gives the alias 'the Quay' to 'Almery Quay' and 'Brannock Quay', and 1 alias more such" in said[0]
 
 
 ODD = [
@@ -372,7 +387,7 @@ def test_the_rule_leaves_open_values_and_lists_them() -> None:
     )
     assert "Open: 1 value, 2 rows" in repr(outcome)
     strict = igual.Rulebook(
-        [Match(column="tree", list="species", settle=0.999, into="clean")], lists={"species": species}
+        [Match(column="tree", list="species", settle=1, into="clean")], lists={"species": species}
     )
     assert strict.apply({"tree": values}).open["value"].tolist() == ["Oak", "Norwy maple"]
     given_code = Match(list="species", give="code", otherwise="blank").on(values, lists={"species": species})

@@ -159,7 +159,6 @@ def test_instability_is_a_hint() -> None:
         (lambda: outcome_of(Spacing(column="a", into="b"), a=["x"], b=["y"]), "would write over the column 'b'"),
         (lambda: igual.Codebook({"1": " "}), "code '1' has no label"),
         (lambda: igual.ReferenceList(["a", "a"]), "entry 'a' stands twice"),
-        (lambda: igual.ReferenceList(["a", "b"], {"a": ["x"], "b": ["x"]}), "alias 'x' stands for two entries"),
         (lambda: igual.ReferenceList(["a"], {"c": ["x"]}), "aliases are given for 'c', which is not an entry"),
         (lambda: igual.tally(["a"], one_of=[[]]), "'one_of.0' takes a text in quotes; found ()"),  # type: ignore[list-item]
         (lambda: igual.tally("abc"), "expected the values of one column"),

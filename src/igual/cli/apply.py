@@ -189,8 +189,8 @@ def _refuse_to_replace(run: _Run, named: Mapping[str, str], endings: Mapping[str
     from igual.files.existing import NewFile, refuse_to_replace
     from igual.files.sheets import SHEET
     from igual.files.sssom import ENDING
-    from igual.runs.account import TRAIL_SCHEMA
     from igual.runs.crosswalk_rows import SCHEMA
+    from igual.runs.trail_rows import TRAIL_SCHEMA
 
     new = {
         "out": NewFile("table", tuple(run.clean.names)),

@@ -79,7 +79,7 @@ def review_sheet(
 
 def write_sheet(waiting: Sequence[OpenValue], questions: Sequence[Question], path: Path, ending: str) -> None:
     """Write what waits for rulings as the kind of sheet that `ending` says: questions on kinds, and single values."""
-    kinds = [
+    kinds: list[dict[str, Any]] = [
         {
             "column": question.column,
             "kind": question.kind,
@@ -93,7 +93,7 @@ def write_sheet(waiting: Sequence[OpenValue], questions: Sequence[Question], pat
         for question in questions
         if question.cause is not None
     ]
-    rows = [
+    rows: list[dict[str, Any]] = [
         {
             "column": one.column,
             "value": one.value,

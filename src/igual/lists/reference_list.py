@@ -19,14 +19,16 @@ class ReferenceList:
 
     Attributes:
         values: The entries, in order, none twice.
-        aliases: Entry to other spellings of it; an alias belongs to one entry only and is no entry itself.
+        aliases: Entry to other spellings of it. Published lists have aliases that two entries claim: values that are
+            spelled so are open between these. An alias that is an entry itself means that entry.
         attributes: Further columns of the list by name, one text (or None) per entry.
         file: Where it was read from, as a rulebook that is saved will name it; None keeps it in the rulebook.
         read_with: Further words by which a rulebook names where it comes from (language; sql and database).
-        entry_of: Every accepted spelling, entries and aliases, and the entry it stands for.
+        entry_of: Every accepted spelling, entries and aliases, and the entry it stands for; not those in `contested`.
+        contested: Each alias that several entries claim, or that is an entry itself, and the entries that claim it.
 
     Raises:
-        ListError: For a blank or repeated entry, and for an alias of two entries.
+        ListError: For a blank or repeated entry, and for a blank alias.
 
     Example:
         >>> species = ReferenceList(["Norway maple", "Common oak"], aliases={"Norway maple": ["ACPL"]})
@@ -42,6 +44,7 @@ class ReferenceList:
     file: str | None = field(default=None, compare=False)
     read_with: Mapping[str, str] = field(default_factory=dict, compare=False)
     entry_of: Mapping[str, str] = field(init=False, compare=False)
+    contested: Mapping[str, Sequence[str]] = field(init=False, compare=False)
 
     def __post_init__(self) -> None:
         set_field = object.__setattr__  # the dataclass is frozen
@@ -58,7 +61,9 @@ class ReferenceList:
         for name, column in self.attributes.items():
             if len(column) != len(self.values):
                 raise ListError(f"attribute {name!r} has {len(column)} values for {len(self.values)} entries")
-        set_field(self, "entry_of", self._collect_spellings())
+        entry_of, contested = self._collect_spellings()
+        set_field(self, "entry_of", entry_of)
+        set_field(self, "contested", contested)
         if (bad := find_lone_surrogate(self.entry_of)) is not None:
             raise ListError(f"{bad!r} has half of a character, which can't be written anywhere")
 
@@ -81,7 +86,7 @@ class ReferenceList:
             The list.
 
         Raises:
-            ListError: Names the row (the header is row 1) of a repeated or blank entry or alias.
+            ListError: Names the row (the header is row 1) of a repeated or blank entry, or a blank alias.
         """
         from igual.files.lists import load_reference_list
 
@@ -125,8 +130,10 @@ class ReferenceList:
         entries = "1 entry" if len(self.values) == 1 else f"{len(self.values):,} entries"
         return f"<igual.ReferenceList of {entries}{with_aliases}: {format_short_list(self.values)}>"
 
-    def _collect_spellings(self) -> dict[str, str]:
+    def _collect_spellings(self) -> tuple[dict[str, str], dict[str, tuple[str, ...]]]:
+        """Every spelling that stands for one entry, and those that stand for several."""
         known = {entry: entry for entry in self.values}
+        contested: dict[str, tuple[str, ...]] = {}
         for entry, given in self.aliases.items():
             if entry not in known:
                 raise ListError(f"aliases are given for {entry!r}, which is not an entry")
@@ -135,8 +142,10 @@ class ReferenceList:
                     raise ListError(f"an alias of {entry!r} is blank")
                 owner = known.setdefault(alias, entry)
                 if owner != entry:
-                    raise ListError(f"alias {alias!r} stands for two entries: {owner!r} and {entry!r}")
-        return known
+                    claimed = contested.get(alias, (owner,))
+                    contested[alias] = claimed if entry in claimed else (*claimed, entry)
+        entries = set(self.values)
+        return {text: entry for text, entry in known.items() if text not in contested or text in entries}, contested
 
 
 def _as_values(cells: Iterable[Any]) -> tuple[Any, ...]:

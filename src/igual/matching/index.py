@@ -65,8 +65,14 @@ class MatchIndex:
         self.vocabulary = vocabulary or Vocabulary.extended(opposites, abbreviations, small_words)
         self.entries = pa.array(reference.values, TEXT)
         # Spellings in the order of their characters, so that nothing depends on the order of the list.
+        shared = [
+            (alias, entry)
+            for alias, claimed in reference.contested.items()
+            if alias not in reference.entry_of
+            for entry in claimed
+        ]
         spellings, owners = (
-            pa.array(side, TEXT) for side in (list(reference.entry_of), reference.entry_of.values())
+            pa.array(side, TEXT) for side in zip(*(*reference.entry_of.items(), *shared), strict=True)
         )
         order = pc.sort_indices(spellings)
         self.spellings = spellings.take(order)

@@ -43,6 +43,8 @@ WAYS: tuple[By, ...] = ("exact", "folded", "fuzzy")
 # A score as it is shown, and compared with the thresholds: the same on every machine.
 _DECIMALS = 4
 _SMALLEST_SCORE = 0.001
+# What is likened is never certain.
+_LIKELIEST = 0.9999
 _SCORES = {
     How.EXACT: 1.0,
     How.FOLDED: 0.999,
@@ -194,7 +196,7 @@ def _rank(matched: Matched, index: MatchIndex, queries: Queries) -> _Best:
     pair, first, back = np.unique(
         pack_pairs(value, index.owners[spelling]), return_index=True, return_inverse=True
     )
-    joint = np.minimum(np.bincount(back, chance, len(pair)), 1).astype(np.float64).round(_DECIMALS)
+    joint = np.minimum(np.bincount(back, chance, len(pair)).round(_DECIMALS), _LIKELIEST)
     owner, entry = unpack_pairs(pair)
     ranking = np.lexsort((index.ranks[entry], -joint, owner))
     ranking = ranking[joint[ranking] >= _SMALLEST_SCORE]

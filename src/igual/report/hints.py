@@ -125,6 +125,15 @@ def _format_not_applied(hint: Hint) -> str:
     )
 
 
+def _format_contested(hint: Hint) -> str:
+    name, alias, first, second, more = hint.parts
+    others = f", and {format_count(int(more), 'alias', 'aliases')} more such" if more != "0" else ""
+    return (
+        f": list {quote_value(name)} gives the alias {quote_value(alias)} to {quote_value(first)} and "
+        f"{quote_value(second)}{others}; values that are spelled so are left open"
+    )
+
+
 def _format_beside_kind(hint: Hint) -> str:
     value, ruling, entry, kind, words = hint.parts
     return (
@@ -147,4 +156,5 @@ _FORMATS: Mapping[str, Callable[[Hint], str]] = {
     "changed again": _format_changed_again,
     "ruling not applied": _format_not_applied,
     "ruling beside kind": _format_beside_kind,
+    "contested aliases": _format_contested,
 }

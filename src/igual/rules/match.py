@@ -163,7 +163,7 @@ class _Rewriter:
         is_query = unknown_among(values, np.zeros(len(values), np.bool_))
         queries = values if is_query.all() else values.filter(pa.array(is_query))
         decided, notes = self._find_decided(queries)
-        notes += tuple(self._find_contradictions(queries, decided))
+        notes += (*self._find_contradictions(queries, decided), *self._name_contested())
         matched = self._match(queries, decided)
         positions = np.full(len(values), -1, np.int64)
         positions[is_query] = np.where(matched.status == SETTLED, matched.entry, -1)
@@ -229,6 +229,14 @@ class _Rewriter:
         matched.agreed = {**matched.agreed, **dict.fromkeys(self._refused, REFUSED)}
         return matched
 
+    def _name_contested(self) -> builtins.list[Note]:
+        """Aliases of the list that several entries claim; values that are spelled so are open."""
+        contested = self._reference.contested
+        if not contested:
+            return []
+        alias, claimed = next(iter(contested.items()))
+        return [Note("contested aliases", (self._rule.list, alias, *claimed[:2], str(len(contested) - 1)))]
+
     def _find_contradictions(self, values: pa.Array, decided: _Decided) -> builtins.list[Note]:
         """Values on which a single ruling says something else than one on a kind would: the single one wins."""
         if not self._kinds or not decided:
@@ -268,7 +276,11 @@ class _Rewriter:
     def near_misses(self, values: pa.Array, unused: Sequence[str]) -> builtins.list[NearMiss]:
         near = near_spellings(values, self._index.spellings.to_pylist())
         entry_of = self._reference.entry_of
-        return [NearMiss(position, (entry_of[spelling],)) for position, spelling in near.items()]
+        return [
+            NearMiss(position, (entry_of[spelling],))
+            for position, spelling in near.items()
+            if spelling in entry_of
+        ]
 
 
 def _new_spellings(rulings: Iterable[Ruling]) -> dict[str, Ruling]:

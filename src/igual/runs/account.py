@@ -26,10 +26,7 @@ from igual.runs.crosswalk import Crosswalk
 from igual.runs.crosswalk_rows import make_crosswalk_table
 from igual.runs.plan import Plan, list_stages
 from igual.runs.trail import ColumnTrail, Stage
-
-TRAIL_SCHEMA = {
-    "column": TEXT, "raw": TEXT, "clean": TEXT, "rows": pa.int64(), "rules": TEXT, "steps": TEXT, "given": TEXT,
-}  # fmt: skip
+from igual.runs.trail_rows import make_trail_table
 
 
 class Effect(NamedTuple):
@@ -176,7 +173,7 @@ class Account:
     @cached_property
     def trail(self) -> pa.Table:
         """A row for each distinct raw value of each column; see TRAIL_SCHEMA."""
-        return pa.concat_tables([_make_trail_table(trail) for trail in self.trails.values()])
+        return pa.concat_tables([make_trail_table(trail) for trail in self.trails.values()])
 
     @cached_property
     def crosswalk(self) -> Crosswalk:
@@ -389,26 +386,3 @@ def _near_misses(stage: Stage) -> list[tuple[int, tuple[str, ...]]]:
     positions = np.flatnonzero(mask)
     misses = stage.rewriter.near_misses(stage.before.filter(pa.array(mask)), unused)
     return [(int(positions[miss.position]), miss.entries) for miss in misses]
-
-
-def _make_trail_table(trail: ColumnTrail) -> pa.Table:
-    values = trail.column.values
-    nothing, glue = pa.scalar("", TEXT), pa.scalar("", TEXT)
-    numbers, steps = [], [values.fill_null("")]
-    for stage in trail.stages:
-        positions = pa.array(stage.positions)
-        changed = pa.array(stage.changed).take(positions)
-        numbers.append(pc.if_else(changed, pa.scalar(f", {stage.number}", TEXT), nothing))
-        lead = pa.scalar(f" → {stage.number} {stage.rule.do}: ", TEXT)
-        made = pc.binary_join_element_wise(lead, stage.after.fill_null(""), glue)
-        steps.append(pc.if_else(changed, made.take(positions), nothing))
-    columns = [
-        pa.array([trail.name], TEXT).take(pa.array(np.zeros(len(values), np.int32))),
-        values,
-        trail.clean,
-        pa.array(trail.column.counts),
-        pc.utf8_slice_codeunits(pc.binary_join_element_wise(*numbers, glue), start=len(", ")),
-        pc.binary_join_element_wise(*steps, glue),
-        trail.given,
-    ]
-    return pa.table(columns, schema=pa.schema(TRAIL_SCHEMA))
