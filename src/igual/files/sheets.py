@@ -12,7 +12,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from igual.decisions import ACCEPT, NO, WORDS, YES
+from igual.decisions import NO, WORDS, YES
 from igual.errors import IgualError, OutputError, RulingError, did_you_mean
 from igual.files.csv_cells import guarded, unguarded
 from igual.files.formats.xlsx import escape_text
@@ -110,9 +110,7 @@ def write_sheet(waiting: Sequence[OpenValue], questions: Sequence[Question], pat
     ]
     if ending == _XLSX:
         choices = [[one.proposal, *(entry for entry, _ in one.runners_up)] for one in waiting]
-        words = [
-            [*(text for text in some if text), *WORDS, *([ACCEPT] if some[0] else [])] for some in choices
-        ]
+        words = [[*(text for text in some if text), *WORDS] for some in choices]
         _write_xlsx(kinds, rows, words, path)
         return
     from igual.files.tables import table_of, write_table

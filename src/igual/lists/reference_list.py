@@ -145,7 +145,9 @@ class ReferenceList:
                     claimed = contested.get(alias, (owner,))
                     contested[alias] = claimed if entry in claimed else (*claimed, entry)
         entries = set(self.values)
-        return {text: entry for text, entry in known.items() if text not in contested or text in entries}, contested
+        return {
+            text: entry for text, entry in known.items() if text not in contested or text in entries
+        }, contested
 
 
 def _as_values(cells: Iterable[Any]) -> tuple[Any, ...]:

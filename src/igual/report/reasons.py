@@ -59,6 +59,8 @@ _DOUBTS: Mapping[str, Callable[[Sequence[str]], str]] = {
     "very short": lambda _: "the text is very short",
     "ambiguous initials": lambda _: "initials may stand for something else",
     "case matters": lambda _: "this list tells cases apart",
+    "context missing": lambda parts: f"the {parts[0]} is missing",
+    "context unknown": lambda parts: f"no entry has the {parts[0]} ‘{parts[1]}’",
     "too long": lambda _: "the text is too long to compare whole",
 }
 

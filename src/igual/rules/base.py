@@ -48,6 +48,7 @@ class Rewritten(NamedTuple):
         notes: What else is worth a hint.
         open: Which values wait for a person to decide (None: it never asks).
         matched: How values were matched, for a rule that does.
+        was_matched: Which of the given values these are, in order.
     """
 
     values: pa.Array
@@ -59,6 +60,7 @@ class Rewritten(NamedTuple):
     notes: tuple[Note, ...] = ()
     open: Mask | None = None
     matched: Matched | None = None
+    was_matched: Mask | None = None
 
 
 class NearMiss(NamedTuple):
@@ -376,4 +378,5 @@ def _apply_where_meant(
         unread=spread(result.unread),
         columns=None if result.columns is None else tuple(put_back(column) for column in result.columns),
         open=spread(result.open),
+        was_matched=spread(result.was_matched),
     )

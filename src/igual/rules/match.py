@@ -28,6 +28,7 @@ from igual.matching.reasons import Reason
 from igual.matching.thresholds import DEFAULTS, Thresholds
 from igual.matching.vocabulary import Vocabulary
 from igual.rules.base import NearMiss, Note, Rewriter, Rewritten
+from igual.rules.contexts import Contexts, place_among_all
 from igual.rules.lookup import ListRule, Otherwise, fill_unknown, near_spellings, unknown_among
 from igual.rulings import Rulings
 from igual.settings import Several
@@ -59,6 +60,10 @@ class Match(ListRule):
         abbreviations: What short forms stand for, beside those that Igual knows.
         opposites: Groups of words that exclude each other, beside those that Igual knows.
         small_words: Words that may be left out, beside those that Igual knows.
+        within: An attribute of the list, and the column that must have the same in a row, such as
+            `{ town = "town" }`: only districts of that town may be meant. Case, spaces, accents and punctuation are set
+            aside. Where the column says nothing, or what no entry has, any entry may be meant, and none is settled. A
+            ruling on a value counts in rows whose context the ruled entry fits.
         otherwise: What becomes of a value that isn't in the list: `flag` (keep it, and warn), `keep`, `blank` (an
             empty text), or `{ text = "…" }`. Whatever is chosen, it is listed as unknown, with its rows.
 
@@ -83,6 +88,7 @@ class Match(ListRule):
     abbreviations: Mapping[str, Several[str] | str] = Field(default_factory=dict)
     opposites: Several[Several[str]] = ()
     small_words: Several[str] = ()
+    within: Mapping[str, str] = Field(default_factory=dict)
     otherwise: Otherwise = "flag"
 
     @field_validator("by", mode="before")
@@ -113,9 +119,13 @@ class Match(ListRule):
         """Prepare the rule for work."""
         return _Rewriter(self, shelf.lists[self.list])
 
+    def reads(self) -> set[str]:
+        """List the columns that the rule looks at besides its own."""
+        return super().reads() | set(self.within.values())
+
     def list_attributes(self) -> builtins.list[str]:
         """List the attributes that it takes from the reference list."""
-        return [self.give] if self.give is not None else []
+        return [*([self.give] if self.give is not None else []), *self.within]
 
     def with_rulings(self, rewriter: Rewriter, rulings: Rulings, column: str) -> Rewriter:
         """Give the prepared rule what was ruled on the values of a column."""
@@ -138,10 +148,12 @@ class _Rewriter:
         self._kinds: Mapping[Cause, Reason] = {}
         self._refused: Collection[Cause] = ()
         self._replacements = self._index.entries
-        if rule.give is not None:
-            if rule.give not in reference.attributes:
+        for name in rule.list_attributes():
+            if name not in reference.attributes:
                 owner = f"list {rule.list!r}"
-                raise RulebookError.from_missing(owner, "attribute", rule.give, reference.attributes)
+                raise RulebookError.from_missing(owner, "attribute", name, reference.attributes)
+        self._contexts = Contexts([(name, reference.attributes[name]) for name in rule.within])
+        if rule.give is not None:
             self._replacements = pa.array(reference.attributes[rule.give], TEXT)
 
     def with_rulings(
@@ -164,7 +176,8 @@ class _Rewriter:
         queries = values if is_query.all() else values.filter(pa.array(is_query))
         decided, notes = self._find_decided(queries)
         notes += (*self._find_contradictions(queries, decided), *self._name_contested())
-        matched = self._match(queries, decided)
+        columns = [beside[column].filter(pa.array(is_query)) for column in self._rule.within.values()]
+        matched = self._match_within(queries, decided, columns) if columns else self._match(queries, decided)
         positions = np.full(len(values), -1, np.int64)
         positions[is_query] = np.where(matched.status == SETTLED, matched.entry, -1)
         unknown, is_open = is_query.copy(), is_query.copy()
@@ -182,7 +195,7 @@ class _Rewriter:
         without = unknown | is_open if self._rule.give is not None else unknown
         new = fill_unknown(values, replacements, known, without, self._rule.otherwise)
         used = np.isin(np.arange(len(self.entries)), positions)
-        return Rewritten(new, unknown, used, open=is_open, matched=matched, notes=notes)
+        return Rewritten(new, unknown, used, open=is_open, matched=matched, notes=notes, was_matched=is_query)
 
     def _find_decided(self, values: pa.Array) -> tuple[_Decided, tuple[Note, ...]]:
         """Values on which there are rulings, in order, and notes on rulings that can't be applied."""
@@ -199,6 +212,33 @@ class _Rewriter:
                 parts = (ruling.ruling, value, ruling.author, self._rule.list)
                 notes.append(Note("ruling not applied", parts))
         return decided, tuple(notes)
+
+    def _match_within(self, values: pa.Array, decided: _Decided, columns: Sequence[pa.Array]) -> Matched:
+        """Match values to the entries that fit what stands beside them."""
+        matched = Matched.nothing(values)
+        for context in self._contexts.split(columns):
+            inside = self if context.members is None else self._restrict(context.members)
+            number_of = {place: number for number, place in enumerate(context.places.tolist())}
+            ruled = {
+                number_of[query]: (ruling, decision)
+                for query, (ruling, decision) in decided.items()
+                if query in number_of
+                and (decision.kind not in ("entry", "alias") or decision.text in inside._position_of)
+            }
+            part = inside._match(values.take(pa.array(context.places)), ruled)
+            for query in number_of.keys() & decided.keys():
+                del decided[query]
+            decided.update({int(context.places[number]): about for number, about in ruled.items()})
+            matched.put_part(context.places, place_among_all(part, context))
+            matched.agreed = part.agreed
+        return matched
+
+    def _restrict(self, members: npt.NDArray[np.int64]) -> _Rewriter:
+        some = copy(self)
+        some._index = self._index.restrict(members)
+        some.entries = some._index.names
+        some._position_of = {name: position for position, name in enumerate(some.entries)}
+        return some
 
     def _match(self, values: pa.Array, decided: _Decided) -> Matched:
         """Match values; rulings win over every other way, and over likeness also loosely: see `_follow_rulings`."""

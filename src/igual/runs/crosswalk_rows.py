@@ -91,7 +91,10 @@ def _ways_of_match(stage: Stage, matched: Matched) -> _Ways:
     is_fuzzy = np.array([way == FUZZY for way in ways.tolist()], np.bool_)
     score = pa.array(np.round(matched.score, 2), mask=~is_fuzzy)
     settled = pa.array(~is_unknown & (matched.status != OPEN))
-    positions = pc.index_in(stage.before, matched.values)
+    was_matched = stage.result.was_matched
+    if was_matched is None:
+        was_matched = np.zeros(len(stage.before), np.bool_)
+    positions = pa.array(np.cumsum(was_matched) - 1, mask=~was_matched)
     return _Ways(
         pa.array(ways.tolist(), TEXT).take(positions),
         score.take(positions),
