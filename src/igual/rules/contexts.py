@@ -71,13 +71,13 @@ class Contexts:
                     fits &= has
                 else:
                     doubt = doubt or Reason("context unknown", (name, written[places[0]] or ""))
-            members = np.flatnonzero(fits)
-            if not len(members):
+            members: Ints | None = np.flatnonzero(fits)
+            if not fits.any():
                 doubt, members = (
                     Reason("context unknown", (self._names[-1], texts[-1][places[0]] or "")),
                     None,
                 )
-            elif len(members) == len(fits):
+            elif fits.all():
                 members = None
             yield Context(np.array(places, np.int64), members, doubt)
 
