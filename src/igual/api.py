@@ -293,16 +293,21 @@ def match(
         return match_column(read_values(values), index, rule.ways, rule.thresholds, give, on_progress)
 
 
-def lookalikes(values: Any, *, reference: ReferenceList | None = None, min_score: float = 0.9) -> Lookalikes:
+def lookalikes(
+    values: Any, *, reference: ReferenceList | None = None, min_score: float = 0.85, weaker: bool = False
+) -> Lookalikes:
     """Find groups of distinct values that are probably one, each with a proposed spelling and the reasons.
 
     Proposed is the spelling with most rows; then one that the list has; then the best formed. Every value of a
-    group is like the proposed one, and no two are unlike each other. Missing and blank values are left out.
+    group is like the proposed one, and no two are unlike each other. Missing and blank values are left out. How many
+    rows each has counts: a value that is nearly as frequent as the one it resembles may well be one of its own.
 
     Args:
         values: One column, as for `tally`, (rows,).
         reference: A list whose entries are preferred as spellings, and never grouped with one another.
         min_score: How likely two values must be one, above 0 and up to 1.
+        weaker: Look also for values that differ by words or initials, such as `mercedes` and `mercedes-benz`; see
+            `Lookalikes.weaker`. Nothing is made of them unasked.
 
     Returns:
         The groups.
@@ -319,7 +324,7 @@ def lookalikes(values: Any, *, reference: ReferenceList | None = None, min_score
     if not 0 < min_score <= 1:
         raise RulebookError(f"'min_score' is a probability above 0 and up to 1; found {min_score!r}")
     with show_progress("looking for lookalikes") as on_progress:
-        return find_lookalikes(read_values(values), min_score, reference, on_progress)
+        return find_lookalikes(read_values(values), min_score, reference, on_progress, weaker=weaker)
 
 
 def date_forms(values: Any) -> pd.DataFrame:

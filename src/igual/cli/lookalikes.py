@@ -23,10 +23,11 @@ from igual.cli._options import (
 @click.option(
     "--min-score",
     type=click.FloatRange(0.05, 1),
-    default=0.9,
+    default=0.85,
     show_default=True,
     help="Minimum probability that two values are one.",
 )
+@click.option("--weaker", is_flag=True, help="Show also what differs by whole words or initials.")
 @click.option(
     "--top", type=click.IntRange(min=1), metavar="N", default=20, show_default=True, help="Show N groups."
 )
@@ -41,6 +42,7 @@ def lookalikes(
     column: str,
     list_: str | None,
     min_score: float,
+    weaker: bool,
     top: int,
     out: str | None,
     pairs: str | None,
@@ -58,14 +60,14 @@ def lookalikes(
     from igual.lists import ReferenceList
     from igual.looking.lookalikes import find_lookalikes
     from igual.report import records
-    from igual.report.matching_views import lookalikes_view
+    from igual.report.matching_views import lookalikes_view, related_view
     from igual.report.progress import show_progress
     from igual.report.terminal import show, show_line
 
     reference = ReferenceList.load(list_) if list_ else None
     opened, values = read_column(table, column)
     with show_progress(f"looking through {column}") as on_progress:
-        found = find_lookalikes(values, min_score, reference, on_progress)
+        found = find_lookalikes(values, min_score, reference, on_progress, weaker=weaker)
     replaced = [{"from": one.value, "to": one.proposal} for one in found.members if one.value != one.proposal]
     inputs: list[str | Path] = [*opened.files, *([list_] if list_ else [])]
     named = (
@@ -79,10 +81,13 @@ def lookalikes(
     )
     write_records(named, inputs, force=force, escape_formulas=escape_formulas)
     if as_json:
-        print_json({"column": column, "lookalikes": records.list_lookalikes(found.members)})
+        listed = {"column": column, "lookalikes": records.list_lookalikes(found.members)}
+        print_json(listed | ({"weaker": records.list_related(found.related)} if weaker else {}))
         return
     report_reading(opened)
     show(lookalikes_view(found.members, column, top))
+    if weaker:
+        show(related_view(found.related, top))
     for what, path in (("groups", out), ("pairs for the rule replace", pairs), ("rulings", rulings)):
         if path:
             show_line(f"{what}: {path}")

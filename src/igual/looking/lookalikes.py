@@ -12,6 +12,7 @@ from igual.display import Displayed
 from igual.lists import ReferenceList
 from igual.matching.chunks import ProgressCallback
 from igual.matching.lookalikes import Lookalike, group_lookalikes
+from igual.matching.related import Related, find_related
 from igual.rules.replace import Replace
 
 if TYPE_CHECKING:
@@ -24,9 +25,17 @@ class Lookalikes(Displayed):
 
     Attributes:
         members: The members of all groups; the spelling proposed comes first in each.
+        related: Pairs of values that differ by words or initials and may be one, where these were asked for. They are
+            in none of the groups, pairs and rules: only a person can tell.
     """
 
     members: Sequence[Lookalike]
+    related: Sequence[Related] = ()
+
+    @property
+    def weaker(self) -> pd.DataFrame:
+        """DataFrame of values that may be one though they differ by words: value, rows, other, other_rows, score, why."""
+        return self._frame("weaker")
 
     @property
     def table(self) -> pd.DataFrame:
@@ -66,9 +75,11 @@ class Lookalikes(Displayed):
 
 def find_lookalikes(
     column: Column,
-    min_score: float = 0.9,
+    min_score: float = 0.85,
     reference: ReferenceList | None = None,
     on_progress: ProgressCallback | None = None,
+    *,
+    weaker: bool = False,
 ) -> Lookalikes:
     """Find groups of values of a column that are probably one.
 
@@ -77,9 +88,11 @@ def find_lookalikes(
         min_score: How likely two values must be one, above 0 and up to 1.
         reference: A list whose entries are preferred as spellings.
         on_progress: Is called with how many of how many parts are done.
+        weaker: Look also for values that differ by words or initials.
 
     Returns:
         The groups.
     """
     values, rows, _ = non_blank(column)
-    return Lookalikes(group_lookalikes(values, rows, min_score, reference, on_progress=on_progress))
+    members = group_lookalikes(values, rows, min_score, reference, on_progress=on_progress)
+    return Lookalikes(members, find_related(values, rows) if weaker else ())

@@ -32,6 +32,7 @@ from igual.matching.scoring import (
     MOST_LETTERS,
     Candidates,
     Floats,
+    Slips,
     chances,
     weigh_letters,
 )
@@ -270,6 +271,31 @@ class CandidateSearch:
         share = self._endings.share(queries.forms.letters, letters, near.value, near.spelling)
         return np.where(near.reading == BY_LETTERS, share, 0)
 
+    def measure_slips(self, near: Candidates, rows: Floats) -> Slips:
+        """Measure what tells whether spellings are slips of one another.
+
+        Args:
+            near: Pairs of spellings that come near each other: the rarer as value, the other as spelling.
+            rows: How many rows have each spelling, (spellings,).
+
+        Returns:
+            The pairs, (pairs,).
+        """
+        letters = self.forms.letters
+        endings = [
+            self._endings.share(letters, letters, *pair)
+            for pair in ((near.value, near.spelling), (near.spelling, near.value))
+        ]
+        others = np.bincount(np.concatenate([near.value, near.spelling]), minlength=len(letters))
+        return Slips(
+            near.cost,
+            np.minimum(letters.lengths[near.value], letters.lengths[near.spelling]),
+            rows[near.spelling] / rows[near.value],
+            self._letter_model.oddness(letters, own=True)[near.value],
+            np.maximum(*endings),
+            np.minimum(others[near.value], others[near.spelling]),
+        )
+
     def distances_beside_edits(self, queries: Queries, near: Candidates) -> Floats:
         """Measure what counts beside the edits.
 
@@ -338,7 +364,22 @@ class CandidateSearch:
         """Find candidates that sound alike, share rare bits of text or words, or are initials of one another."""
         shared = self._grams.pairs(queries.forms.words, queries.forms.sounds)
         alike = self._same_consonants.pairs(queries.sounded.consonants.texts)
-        parts = [self._weigh_by_letters(queries, *join_pairs(alike, shared))]
+        by_letters = self._weigh_by_letters(queries, *join_pairs(alike, shared))
+        return concatenate_candidates([by_letters, self._read_by_words(queries, shared)])
+
+    def find_by_words(self, queries: Queries) -> Candidates:
+        """Find the spellings that values may mean by their words or initials alone.
+
+        Args:
+            queries: The values, (values,).
+
+        Returns:
+            Candidates with their costs.
+        """
+        return self._read_by_words(queries, self._grams.pairs(queries.forms.words, queries.forms.sounds))
+
+    def _read_by_words(self, queries: Queries, shared: tuple[Ints, Ints]) -> Candidates:
+        parts = []
         by_initials = self._find_by_initials(queries.words)
         for reading, (value_idx, entry_idx) in ((BY_WORDS, shared), (BY_INITIALS, by_initials)):
             counts = queries.words.counts[value_idx], self.wording.entries.counts[entry_idx]

@@ -46,7 +46,18 @@ LISTED_PER_ODDNESS = 1.03
 LISTED_PER_SIZE = 1.43
 LISTED_PER_ENDING = -29.84
 LISTED_PER_COST = 0.63
-# How likely one text means another, were there no others: the same numbers as a logit.
+# How likely the rarer of two values of one column is a slip of the other, as a logit; see `Slips` in `scoring.py`.
+SLIP = {
+    "always": 6.98,
+    "cost": -0.72,
+    "letters": 0.57,
+    "rows": 1.11,
+    "oddness": 0.87,
+    "endings": -6.25,
+    "size": -1.41,
+    "others near": -3.81,
+}
+# How likely one text means another, were there no others, as a logit.
 ALONE = 3.03
 ALONE_PER_LETTER = 0.19
 ALONE_PER_COST = 0.38

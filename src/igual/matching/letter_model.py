@@ -56,18 +56,19 @@ class LetterModel:
         self._trust = len(entries) / (len(entries) + _DOUBTFUL)
         self._spread = max(float(usual.std()) if len(usual) else 0.0, _LEAST_SPREAD)
 
-    def oddness(self, values: Texts) -> Floats:
+    def oddness(self, values: Texts, *, own: bool = False) -> Floats:
         """Measure how oddly texts are spelled beside the entries.
 
         Args:
             values: Their letters, (values,).
+            own: They are the entries themselves, and each is judged by the others.
 
         Returns:
             By how many standard deviations of the entries each lies below their mean, -4 to 4, (values,); less for
             short lists.
         """
         runs = _find_runs(values)
-        mean = _mean(runs, self._log_chances(runs, own=0), len(values))
+        mean = _mean(runs, self._log_chances(runs, own=int(own)), len(values))
         odd: Floats = np.clip((self._middle - mean) / self._spread, -_MOST, _MOST)
         return self._trust * odd
 

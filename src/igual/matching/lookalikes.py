@@ -26,7 +26,7 @@ from igual.matching.lookups import How
 from igual.matching.pairs import Ints
 from igual.matching.queries import Queries
 from igual.matching.reasons import OF_LOOK_UP, Reasons, explain_pairs
-from igual.matching.scoring import BY_LETTERS, BY_WORDS, Candidates, Floats, chance_of_one
+from igual.matching.scoring import BY_LETTERS, BY_WORDS, Candidates, Floats, chance_of_one, chance_of_slip
 from igual.matching.vocabulary import Vocabulary
 from igual.text.folding import folded_key
 
@@ -103,7 +103,7 @@ class _Alike(NamedTuple):
 def group_lookalikes(
     values: pa.Array,
     rows: Counts,
-    min_score: float = 0.9,
+    min_score: float = 0.85,
     reference: ReferenceList | None = None,
     vocabulary: Vocabulary | None = None,
     on_progress: ProgressCallback | None = None,
@@ -127,8 +127,9 @@ def group_lookalikes(
     texts, counts = values.to_pylist(), np.asarray(rows).tolist()
     kinds = _collect_kinds(values, texts, counts, reference)
     leaders = values.take(pa.array([kind.members[0] for kind in kinds]))
+    rows_of = np.array([sum(counts[position] for position in kind.members) for kind in kinds], np.float64)
     groups = _group_kinds(
-        leaders, [kind.entry for kind in kinds], min_score, vocabulary or Vocabulary(), on_progress
+        leaders, rows_of, [kind.entry for kind in kinds], min_score, vocabulary or Vocabulary(), on_progress
     )
     folded = (OF_LOOK_UP[How.FOLDED],)
     taken = set(groups) | {member for group in groups.values() for member in group}
@@ -193,18 +194,29 @@ def _preference(text: str, rows: int, accepted: Collection[str]) -> tuple[int, b
 
 def _group_kinds(
     leaders: pa.Array,
+    rows: Floats,
     entries: Sequence[int],
     min_score: float,
     vocabulary: Vocabulary,
     on_progress: ProgressCallback | None,
 ) -> dict[int, dict[int, _Alike]]:
-    """For each centre the others of its group. leaders: The best spelling of each kind, most rows first, (kinds,)."""
+    """For each centre the others of its group.
+
+    Args:
+        leaders: The best spelling of each kind, most rows first, (kinds,).
+        rows: Of each kind, (kinds,).
+        entries: The entry of the reference list that each is a spelling of.
+        min_score: From which score a kind counts as like another.
+        vocabulary: Words that are treated in a way of their own.
+        on_progress: Is called with how many of how many parts are done.
+    """
     order = pc.sort_indices(leaders)
     # The search has its spellings in the order of their characters; kinds are numbered by their rows.
     kind_of = order.to_numpy(zero_copy_only=False).astype(np.int64)
     search = CandidateSearch(leaders.take(order), vocabulary)
     queries = search.prepare(search.forms)
-    pairs = _find_pairs(search, _find_near(search, queries, on_progress), kind_of, min_score)
+    near = _find_near(search, queries, on_progress)
+    pairs = _find_pairs(search, near, rows[kind_of], kind_of, min_score)
     owner = np.array(entries, np.int64)
     owners = owner[pairs.rarer], owner[pairs.centre]
     pairs = pairs.take((owners[0] == owners[1]) | (np.minimum(*owners) == _NO_ENTRY))
@@ -280,16 +292,25 @@ def _find_near(search: CandidateSearch, queries: Queries, on_progress: ProgressC
     return concatenate_candidates(parts)
 
 
-def _find_pairs(search: CandidateSearch, near: Candidates, kind_of: Ints, min_score: float) -> _Pairs:
+def _find_pairs(
+    search: CandidateSearch, near: Candidates, rows: Floats, kind_of: Ints, min_score: float
+) -> _Pairs:
     """Pairs that look alike and about which there is no doubt, each from the rarer kind to the other."""
     forms = search.forms
+    near = near.take(kind_of[near.value] > kind_of[near.spelling])
     first, second = _pair_same_words(forms.word_keys)
+    reordered = kind_of[first] > kind_of[second]
+    first, second = first[reordered], second[reordered]
     value = np.concatenate([near.value, first])
     spelling = np.concatenate([near.spelling, second])
-    cost = np.concatenate([near.cost, np.full(len(first), _REORDERED_COST)])
     reading = np.concatenate([near.reading, np.full(len(first), BY_WORDS, np.int8)])
-    score = chance_of_one(cost, forms.letters.lengths[value])
-    kept = np.flatnonzero((kind_of[value] > kind_of[spelling]) & (score >= min_score))
+    score = np.concatenate(
+        [
+            chance_of_slip(search.measure_slips(near, rows), len(rows)),
+            chance_of_one(np.full(len(first), _REORDERED_COST), forms.letters.lengths[first]),
+        ]
+    )
+    kept = np.flatnonzero(score >= min_score)
     value, spelling, score, reading = value[kept], spelling[kept], score[kept], reading[kept]
     is_short = np.minimum(forms.letters.lengths[value], forms.letters.lengths[spelling]) <= SHORT
     is_sure = ~(is_short & (reading == BY_LETTERS))

@@ -52,6 +52,7 @@ _FRAMES: Mapping[tuple[type, str], _Build] = {
     (Tally, "table"): (records.TALLY, lambda tally: records.list_tally(tally)[: tally.top]),
     (Matches, "candidates"): (records.CANDIDATES, records.list_candidates),
     (Lookalikes, "table"): (records.LOOKALIKES, lambda found: records.list_lookalikes(found.members)),
+    (Lookalikes, "weaker"): (records.RELATED, lambda found: records.list_related(found.related)),
     (Lookalikes, "rulings"): (RULING_COLUMNS, lambda found: records.list_as_rulings(found.members, "")),
     (Outcome, "headers"): (records.RESTYLED, lambda outcome: records.to_records(outcome.restyled)),
     (Outcome, "effects"): (records.EFFECTS, lambda outcome: records.to_records(outcome.account.effects)),

@@ -12,6 +12,7 @@ from igual.matching.lookalikes import Lookalike
 from igual.matching.lookups import How
 from igual.matching.matched import OPEN, SETTLED, STATUSES, UNKNOWN
 from igual.matching.matches import Matches
+from igual.matching.related import Related
 from igual.report.reasons import format_reasons
 from igual.report.tables import Cell, draw_table, draw_value
 from igual.report.wording import format_count, format_score
@@ -115,6 +116,26 @@ def lookalikes_view(found: Sequence[Lookalike], column: str = "", most: int = 20
     spellings = format_count(values, "spelling")
     title = f"{of}{format_count(len(groups), 'group')} that are probably one each; {spellings} to replace"
     return draw_table(title, ("proposal", "like it", "rows#", "score#", "why"), rows)
+
+
+def related_view(found: Sequence[Related], most: int = 20) -> RenderableType:
+    """Values that may be one though they differ by words or initials."""
+    if not found:
+        return Text("nothing differs by words or initials alone", style="green")
+    rows: list[Sequence[Cell]] = [
+        (
+            draw_value(one.value),
+            one.rows,
+            draw_value(one.other),
+            one.other_rows,
+            draw_value(format_reasons(one.reasons, one.value, one.other)),
+        )
+        for one in found[:most]
+    ]
+    if left := found[most:]:
+        rows.append((Text(f"{format_count(len(left), 'more pair')}", "dim"), "", "", "", ""))
+    title = f"{format_count(len(found), 'pair')} that may be one each: only you can tell"
+    return draw_table(title, ("value", "rows#", "other", "its rows#", "why"), rows)
 
 
 def _is_folded(member: Lookalike) -> bool:

@@ -14,6 +14,7 @@ from igual.matching.lookalikes import Lookalike
 from igual.matching.matched import SETTLED, STATUSES
 from igual.matching.matches import Matches
 from igual.matching.reasons import Reasons
+from igual.matching.related import Related
 from igual.report.reasons import format_reasons
 from igual.runs.account import Account, OpenValue
 from igual.runs.findings import Finding, FoundBy, Since
@@ -35,6 +36,7 @@ MATCHES = (
     "value", "rows", "status", "proposal", "score", "runner_up", "runner_up_score", "why", "reasons",
 )  # fmt: skip
 CANDIDATES = ("value", "rank", "entry", "score")
+RELATED = ("value", "rows", "other", "other_rows", "score", "why")
 LOOKALIKES = ("group", "value", "rows", "proposal", "score", "why", "reasons")
 RULINGS = ("column", "value", "ruling", "reason", "by", "on")
 UNUSED = ("rule", "do", "of", "entry")
@@ -328,6 +330,21 @@ def list_lookalikes(members: Sequence[Lookalike]) -> Records:
             **_explain(one),
         }
         for one in members
+    ]
+
+
+def list_related(related: Sequence[Related]) -> Records:
+    """List values that may be one though they differ by words or initials."""
+    return [
+        {
+            "value": one.value,
+            "rows": one.rows,
+            "other": one.other,
+            "other_rows": one.other_rows,
+            "score": one.score,
+            "why": format_reasons(one.reasons, one.value, one.other),
+        }
+        for one in related
     ]
 
 
