@@ -34,7 +34,7 @@ class Lookalikes(Displayed):
 
     @property
     def weaker(self) -> pd.DataFrame:
-        """DataFrame of values that may be one though they differ by words: value, rows, other, other_rows, score, why."""
+        """DataFrame of values that may be one, differing by words: value, rows, other, other_rows, score, why."""
         return self._frame("weaker")
 
     @property

@@ -9,7 +9,6 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT
 from igual.matching import fitted
 from igual.matching.choosing import concatenate_candidates, join_pairs, keep_cheapest, mark_worth_weighing
 from igual.matching.chunks import run_in_threads
@@ -32,7 +31,6 @@ from igual.matching.scoring import (
     MOST_LETTERS,
     Candidates,
     Floats,
-    Slips,
     chances,
     weigh_letters,
 )
@@ -105,11 +103,13 @@ class CandidateSearch:
         return Grams(self.forms.words, self.forms.sounds)
 
     @cached_property
-    def _letter_model(self) -> LetterModel:
+    def letter_model(self) -> LetterModel:
+        """How the spellings are spelled."""
         return LetterModel(self.forms.letters)
 
     @cached_property
-    def _endings(self) -> Endings:
+    def endings(self) -> Endings:
+        """The endings by which the spellings differ."""
         return Endings(self.forms.letters)
 
     @cached_property
@@ -122,7 +122,7 @@ class CandidateSearch:
     def _initials(self) -> tuple[pa.Array, Ints, Ints]:
         """Initials of spellings of two words or more; where the spellings of each begin, and which they are."""
         several_words = np.flatnonzero(self.wording.entries.counts > 1)
-        initials = _initials_of(self.wording.entries).take(pa.array(several_words)).dictionary_encode()
+        initials = self.wording.entries.list_initials().take(pa.array(several_words)).dictionary_encode()
         codes = initials.indices.to_numpy(zero_copy_only=False)
         ends = np.cumsum(np.bincount(codes, minlength=len(initials.dictionary)))
         return initials.dictionary, np.append(0, ends), several_words[np.argsort(codes, kind="stable")]
@@ -138,7 +138,7 @@ class CandidateSearch:
             self._sound_edits.load_compiled,
             lambda: self._deletions,
             lambda: self._grams,
-            lambda: (self._same_consonants, self._letter_model, self._endings),
+            lambda: (self._same_consonants, self.letter_model, self.endings),
             lambda: (self.letters, self._initials),
         )
         run_in_threads(parts)
@@ -155,7 +155,7 @@ class CandidateSearch:
         sounded = _prepare_sounds(values, self._sound_edits.values)
         words = self.wording.words(values.word_keys, values.parts)
         evidence = weigh_letters(
-            values.letters.lengths, self._letter_model.oddness(values.letters), len(self.spellings)
+            values.letters.lengths, self.letter_model.oddness(values.letters), len(self.spellings)
         )
         return Queries(values, self.edits.values(values.letters), sounded, words, evidence)
 
@@ -268,33 +268,8 @@ class CandidateSearch:
             The share of spellings that have a sibling with such an ending, (pairs,); 0 for pairs read by words.
         """
         letters = self.forms.letters
-        share = self._endings.share(queries.forms.letters, letters, near.value, near.spelling)
+        share = self.endings.share(queries.forms.letters, letters, near.value, near.spelling)
         return np.where(near.reading == BY_LETTERS, share, 0)
-
-    def measure_slips(self, near: Candidates, rows: Floats) -> Slips:
-        """Measure what tells whether spellings are slips of one another.
-
-        Args:
-            near: Pairs of spellings that come near each other: the rarer as value, the other as spelling.
-            rows: How many rows have each spelling, (spellings,).
-
-        Returns:
-            The pairs, (pairs,).
-        """
-        letters = self.forms.letters
-        endings = [
-            self._endings.share(letters, letters, *pair)
-            for pair in ((near.value, near.spelling), (near.spelling, near.value))
-        ]
-        others = np.bincount(np.concatenate([near.value, near.spelling]), minlength=len(letters))
-        return Slips(
-            near.cost,
-            np.minimum(letters.lengths[near.value], letters.lengths[near.spelling]),
-            rows[near.spelling] / rows[near.value],
-            self._letter_model.oddness(letters, own=True)[near.value],
-            np.maximum(*endings),
-            np.minimum(others[near.value], others[near.spelling]),
-        )
 
     def distances_beside_edits(self, queries: Queries, near: Candidates) -> Floats:
         """Measure what counts beside the edits.
@@ -398,7 +373,7 @@ class CandidateSearch:
     def _find_by_initials(self, words: Words) -> tuple[Ints, Ints]:
         """Find values of one short word, or of several, and the entries with such initials."""
         known, begins, positions = self._initials
-        initials = _initials_of(words)
+        initials = words.list_initials()
         single = pa.array(words.counts == 1)
         letters = words.vocabulary.take(pa.array(words.ids[np.minimum(words.starts, len(words.ids) - 1)]))
         wanted = pc.if_else(single, letters, initials)
@@ -413,11 +388,3 @@ class CandidateSearch:
 def _prepare_sounds(texts: Forms, prepare: Callable[[Texts], Prepared]) -> Sounded:
     spoken = unspaced(texts.sounds)
     return Sounded(prepare(spoken), prepare(consonants(spoken)))
-
-
-def _initials_of(words: Words) -> pa.Array:
-    """The first letters of each text's words."""
-    first = pc.utf8_slice_codeunits(words.vocabulary, 0, 1)
-    letters = first.take(pa.array(words.ids[expand_spans(words.starts, words.counts)]))
-    offsets = np.concatenate([[0], np.cumsum(words.counts)])
-    return pc.binary_join(pa.LargeListArray.from_arrays(pa.array(offsets), letters), pa.scalar("", TEXT))

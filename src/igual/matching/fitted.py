@@ -46,7 +46,7 @@ LISTED_PER_ODDNESS = 1.03
 LISTED_PER_SIZE = 1.43
 LISTED_PER_ENDING = -29.84
 LISTED_PER_COST = 0.63
-# How likely the rarer of two values of one column is a slip of the other, as a logit; see `Slips` in `scoring.py`.
+# How likely the rarer of two values of one column is a slip of the other, as a logit; see `slip_pairs.py`.
 SLIP = {
     "always": 6.98,
     "cost": -0.72,

@@ -26,7 +26,8 @@ from igual.matching.lookups import How
 from igual.matching.pairs import Ints
 from igual.matching.queries import Queries
 from igual.matching.reasons import OF_LOOK_UP, Reasons, explain_pairs
-from igual.matching.scoring import BY_LETTERS, BY_WORDS, Candidates, Floats, chance_of_one, chance_of_slip
+from igual.matching.scoring import BY_LETTERS, BY_WORDS, Candidates, Floats, chance_of_one
+from igual.matching.slip_pairs import chance_of_slip, measure_slips
 from igual.matching.vocabulary import Vocabulary
 from igual.text.folding import folded_key
 
@@ -306,7 +307,7 @@ def _find_pairs(
     reading = np.concatenate([near.reading, np.full(len(first), BY_WORDS, np.int8)])
     score = np.concatenate(
         [
-            chance_of_slip(search.measure_slips(near, rows), len(rows)),
+            chance_of_slip(measure_slips(search, near, rows), len(rows)),
             chance_of_one(np.full(len(first), _REORDERED_COST), forms.letters.lengths[first]),
         ]
     )

@@ -72,70 +72,11 @@ class ScoreParameters(NamedTuple):
 
 def chance_of_one(cost: Floats, lengths: Ints) -> Floats:
     """How likely a text of so many letters means another, were there no others, at such a cost, (pairs,)."""
-    return _logistic(
+    return logistic(
         fitted.ALONE
         + fitted.ALONE_PER_LETTER * np.minimum(lengths, MOST_LETTERS)
         - fitted.ALONE_PER_COST * cost
     )
-
-
-# Beyond so many powers of e, more rows say nothing more.
-_MOST_RATIO = 4.0
-
-
-class Slips(NamedTuple):
-    """Pairs of values of one column of which the rarer may be a slip, (pairs,) each.
-
-    Attributes:
-        cost: What lies between the two, in nats.
-        letters: The letters of the shorter one.
-        rows: How many times the rows of the rarer the other has.
-        oddness: How oddly the rarer is spelled.
-        endings: How usual such endings are, where they differ by nothing else.
-        others: How many values come near the one of the two that has fewer near it.
-    """
-
-    cost: Floats
-    letters: Ints
-    rows: Floats
-    oddness: Floats
-    endings: Floats
-    others: Ints
-
-    def features(self, values: int) -> dict[str, Floats]:
-        """What the parts of `fitted.SLIP` are multiplied with.
-
-        Args:
-            values: How many values the column has.
-
-        Returns:
-            Name to numbers, (pairs,) each.
-        """
-        return {
-            "always": np.ones(len(self.cost)),
-            "cost": self.cost,
-            "letters": np.minimum(self.letters, MOST_LETTERS).astype(np.float64),
-            "rows": np.minimum(np.log(self.rows), _MOST_RATIO),
-            "oddness": self.oddness,
-            "endings": self.endings,
-            "size": np.full(len(self.cost), float(np.log10(max(values, 1)))),
-            "others near": np.log1p(self.others),
-        }
-
-
-def chance_of_slip(slips: Slips, values: int) -> Floats:
-    """How likely the rarer of two values is a slip of the other.
-
-    Args:
-        slips: The pairs, (pairs,).
-        values: How many values the column has.
-
-    Returns:
-        A probability for each, (pairs,).
-    """
-    features = slips.features(values)
-    logit = np.sum([weight * features[name] for name, weight in fitted.SLIP.items()], axis=0)
-    return _logistic(np.asarray(logit, np.float64))
 
 
 def weigh_letters(lengths: Ints, oddness: Floats, entries: int, by: ScoreParameters | None = None) -> Floats:
@@ -158,7 +99,8 @@ def weigh_letters(lengths: Ints, oddness: Floats, entries: int, by: ScoreParamet
     return evidence
 
 
-def _logistic(logit: Floats) -> Floats:
+def logistic(logit: Floats) -> Floats:
+    """The probability that a logit stands for."""
     chance: Floats = 1 / (1 + np.exp(-logit))
     return chance
 
@@ -195,5 +137,5 @@ def chances(
     per_cost[candidates.value[best]] = np.where(
         by_words, parameters.listed_per_word_cost, parameters.listed_per_cost
     )
-    any_meant = np.where(has, _logistic(evidence - per_cost * joint), 0)
+    any_meant = np.where(has, logistic(evidence - per_cost * joint), 0)
     return weight / total[candidates.value] * any_meant[candidates.value], any_meant
