@@ -22,6 +22,8 @@ FIGURES = {
     "one": "matching.one_value",
     "accuracy": "matching.accuracy",
     "growth": "matching.growth",
+    "names": "questions.names",
+    "lookalikes": "questions.lookalikes",
     "text": "streams.text_table",
     "parquet": "streams.parquet_file",
     "survey": "figures.wide_survey",

@@ -12,7 +12,8 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT, Codes, Column, Counts, Mask, to_mask
 from igual.conditions import is_blank
-from igual.matching.lookalikes import SAME_KEY_SCORE, Lookalike, group_lookalikes
+from igual.matching.lookalikes import Lookalike, group_lookalikes
+from igual.matching.reasons import list_kinds
 from igual.text.arrays import has_pattern
 from igual.text.characters import (
     JOINERS,
@@ -158,7 +159,7 @@ def _lookalikes(column: Column) -> Oddity | None:
     members = group_lookalikes(column.values.filter(pa.array(is_text)), column.counts[is_text])
     groups: dict[int, list[Lookalike]] = {}
     for one in members:
-        if one.value == one.proposal or one.score < SAME_KEY_SCORE:
+        if "folded" not in list_kinds(one.reasons):
             groups.setdefault(one.group, []).append(one)
     alike = sorted((group for group in groups.values() if len(group) > 1), key=lambda group: -group[0].rows)
     if not alike:
