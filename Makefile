@@ -77,6 +77,8 @@ bench-large: $(VENV)/.installed-bench
 
 fit: $(VENV)/.installed-bench
 	PYTHONPATH=. $(BIN)/python tools/fit_matching.py
+	PYTHONPATH=. $(BIN)/python tools/fit_names.py
+	PYTHONPATH=. $(BIN)/python tools/fit_lookalikes.py
 
 architecture: $(VENV)/.installed
 	$(BIN)/python tools/draw_architecture.py

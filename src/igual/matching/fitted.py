@@ -48,14 +48,15 @@ LISTED_PER_ENDING = -29.84
 LISTED_PER_COST = 0.63
 # How likely the rarer of two values of one column is a slip of the other, as a logit; see `slip_pairs.py`.
 SLIP = {
-    "always": 6.98,
-    "cost": -0.72,
-    "letters": 0.57,
-    "rows": 1.11,
-    "oddness": 0.87,
-    "endings": -6.25,
-    "size": -1.41,
-    "others near": -3.81,
+    "always": 3.34,
+    "cost": -0.71,
+    "letters": 0.74,
+    "rows": 1.34,
+    "own rows": -1.04,
+    "oddness": 1.02,
+    "endings": -6.00,
+    "size": -1.02,
+    "others near": -2.53,
 }
 # How likely one text means another, were there no others, as a logit.
 ALONE = 3.03

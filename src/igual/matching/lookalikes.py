@@ -216,7 +216,7 @@ def _group_kinds(
     kind_of = order.to_numpy(zero_copy_only=False).astype(np.int64)
     search = CandidateSearch(leaders.take(order), vocabulary)
     queries = search.prepare(search.forms)
-    near = _find_near(search, queries, on_progress)
+    near = find_near(search, queries, on_progress)
     pairs = _find_pairs(search, near, rows[kind_of], kind_of, min_score)
     owner = np.array(entries, np.int64)
     owners = owner[pairs.rarer], owner[pairs.centre]
@@ -280,8 +280,17 @@ def _keep_alike(pairs: _Pairs, star: Sequence[int], alike: Mapping[frozenset[int
     yield from (*kept, *reordered)
 
 
-def _find_near(search: CandidateSearch, queries: Queries, on_progress: ProgressCallback | None) -> Candidates:
-    """Spellings that lie near each other."""
+def find_near(search: CandidateSearch, queries: Queries, on_progress: ProgressCallback | None) -> Candidates:
+    """Find spellings that lie near each other.
+
+    Args:
+        search: The spellings.
+        queries: The same, as values.
+        on_progress: Is called with how many of how many parts are done.
+
+    Returns:
+        Pairs, each both ways.
+    """
     parts = []
     for chunk, near in work_in_chunks(
         np.arange(len(search.spellings)),

@@ -22,6 +22,7 @@ class SlipPairs(NamedTuple):
         cost: What lies between the two, in nats.
         letters: The letters of the shorter one.
         rows: How many times the rows of the rarer the other has.
+        own_rows: The rows of the rarer.
         oddness: How oddly the rarer is spelled.
         endings: How usual such endings are, where they differ by nothing else.
         others: How many values come near the one of the two that has fewer near it.
@@ -30,6 +31,7 @@ class SlipPairs(NamedTuple):
     cost: Floats
     letters: Ints
     rows: Floats
+    own_rows: Floats
     oddness: Floats
     endings: Floats
     others: Ints
@@ -48,6 +50,7 @@ class SlipPairs(NamedTuple):
             "cost": self.cost,
             "letters": np.minimum(self.letters, MOST_LETTERS).astype(np.float64),
             "rows": np.minimum(np.log(self.rows), _MOST_RATIO),
+            "own rows": np.minimum(np.log(self.own_rows), _MOST_RATIO),
             "oddness": self.oddness,
             "endings": self.endings,
             "size": np.full(len(self.cost), float(np.log10(max(values, 1)))),
@@ -91,6 +94,7 @@ def measure_slips(search: CandidateSearch, near: Candidates, rows: Floats) -> Sl
         near.cost,
         np.minimum(letters.lengths[near.value], letters.lengths[near.spelling]),
         rows[near.spelling] / rows[near.value],
+        rows[near.value],
         search.letter_model.oddness(letters, own=True)[near.value],
         np.maximum(*endings),
         np.minimum(others[near.value], others[near.spelling]),

@@ -41,6 +41,9 @@ _MOST_GAPS = MOST_WORDS + 1
 _SIDES = ("extra", "missing")
 # From which share on a word tells apart, and from which rarity on it tells nearly all.
 _APART, _RARE, _BOTH_RARE = 0.25, 0.75, 0.5
+# Events that change no word, and the evidence that there are no others.
+_UNCHANGED = ("read", "order", "agreed")
+_SAME_WORDS = 7.0
 # Up to this rarity a word is so usual that leaving it out says nothing.
 _USUAL = 0.3
 # A value whose words, all of them an entry's, tell as much together is asked about: the evidence that it gets at least.
@@ -231,6 +234,9 @@ class Wording:
         # A value all of whose words an entry has is worth asking about, whoever else has them.
         agreed = events.weigh({"agreed": 1, "extra left": -_MOST_AGREED, "extra aside": -_MOST_AGREED}, pairs)
         evidence = np.where(agreed > _WORTH_ASKING, np.maximum(evidence, _ASKED), evidence)
+        # The very words of an entry in another order are as sure as a folded spelling.
+        changed = events.weigh({name: 1 for name in EVENTS if name not in _UNCHANGED}, pairs)
+        evidence = np.where(changed == 0, np.maximum(evidence, _SAME_WORDS), evidence)
         return np.where(says, events.weigh(fitted.WORDS, pairs), np.inf), evidence
 
     def left_over(
@@ -281,11 +287,11 @@ class Wording:
         matters = (
             instead[0]
             | extra_told.excludes[extra.ids]
-            | (extra_told.apart[extra.ids] > _APART)
+            | (extra_told.apart[extra.ids] >= _APART)
             | both[extra.pair],
             instead[1]
             | missing_told.excludes[missing.ids]
-            | (missing_told.apart[missing.ids] > _APART)
+            | (missing_told.apart[missing.ids] >= _APART)
             | ((missing_told.rarity[missing.ids] > _RARE) & ~missing.is_aside)
             | both[missing.pair],
         )
@@ -293,7 +299,7 @@ class Wording:
             some = mattering & counts[left.pair]
             ids = left.ids[some]
             texts = words.vocabulary.take(pa.array(ids)).to_pylist()
-            places = np.where(told.apart[ids] > _APART, words.known[ids], -1)
+            places = np.where(told.apart[ids] >= _APART, words.known[ids], -1)
             yield from zip(left.pair[some].tolist(), texts, places.tolist(), strict=True)
 
     def _mark_kinds(self, vocabulary: pa.Array) -> tuple[Mask, Mask]:

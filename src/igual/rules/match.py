@@ -247,7 +247,9 @@ class _Rewriter:
         matched = Matched.nothing(values)
         left = np.setdiff1d(np.arange(len(values)), [*decided])
         rest = values.take(pa.array(left))
-        matched.put_part(left, self._match_by_kinds(rest))
+        part = self._match_by_kinds(rest)
+        matched.put_part(left, part)
+        matched.agreed = part.agreed
         decided |= self._follow_rulings(values, matched, left)
         for query, (ruling, decision) in decided.items():
             matched.how[query] = How.RULING

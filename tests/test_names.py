@@ -1,0 +1,455 @@
+"""Names of several words: what words tell, questions on kinds, contexts, and lookalikes by rows and by words."""
+
+from __future__ import annotations
+
+import dataclasses
+import json
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import openpyxl
+import pyarrow as pa
+import pytest
+
+import igual
+from igual.decisions import Cause
+from igual.matching.causes import find_causes
+from igual.matching.endings import Endings
+from igual.matching.letter_model import LetterModel
+from igual.matching.questions import AT_A_LOOK, Pair, Question, group_questions
+from igual.matching.reasons import Reason
+from igual.matching.telling import weigh_words
+from igual.matching.texts import Texts
+from igual.matching.words import Words, divide
+from igual.rules import Match
+from tests.attack.forked import Done
+from tests.conftest import texts
+from tests.test_review import Terminal
+
+Run = Callable[..., Done]
+TOWNS = ("Almery", "Brannock", "Kestrel", "Saltmarsh", "Harbour", "Lantern")
+HOSPITALS = [f"{town} {kind} Hospital" for town in TOWNS for kind in ("University", "General", "Royal")]
+LIBRARIES = [f"{name} Library" for name in (*TOWNS, "Old Town", "Kestrel Hill", "Pier North", "Pier South")]
+
+
+def matched(values: list[str], entries: Any, **words: Any) -> dict[str, dict[str, Any]]:
+    table = igual.match(values, entries, **words).table
+    return {
+        str(row["value"]): {str(name): cell for name, cell in row.items()} for row in table.to_dict("records")
+    }
+
+
+def book_of(values: Any, rulings: igual.Rulings | None = None, **words: Any) -> igual.Rulebook:
+    rules = [Match(column="at", list="places", **words)]
+    book = igual.Rulebook(
+        rules,
+        lists={"places": values if isinstance(values, igual.ReferenceList) else igual.ReferenceList(values)},
+    )
+    return book if rulings is None else dataclasses.replace(book, rulings=rulings)
+
+
+def test_a_word_that_most_entries_have_may_be_left_out() -> None:
+    found = matched(["Old Town", "kestrel hill", "Pier", "Library Saltmarsh", "Old Twon"], LIBRARIES)
+    assert {value: row["status"] for value, row in found.items()} == {
+        "Old Town": "settled", "kestrel hill": "settled", "Pier": "open", "Library Saltmarsh": "settled",
+        "Old Twon": "settled",
+    }  # fmt: skip
+    assert found["Old Town"]["proposal"] == "Old Town Library"
+    assert {found["Pier"]["proposal"], found["Pier"]["runner_up"]} == {
+        "Pier North Library",
+        "Pier South Library",
+    }
+
+
+def test_words_that_tell_entries_apart_say_so_with_an_example() -> None:
+    row = matched(["Kestrel"], ["Kestrel North", "Pier North", "Pier South", "Old Mill", "Quay"])["Kestrel"]
+    assert row["status"] == "open"
+    assert row["why"].endswith("but ‘north’ tells Pier North from Pier South")
+    assert (
+        matched(["Almery General Hospital (North)"], HOSPITALS)["Almery General Hospital (North)"]["status"]
+        == "open"
+    )
+    instead = matched(["Old Town School"], LIBRARIES)["Old Town School"]
+    assert instead["status"] == "open"
+    assert "‘school’ and ‘library’ may matter" in instead["why"]
+
+
+def test_slips_never_make_a_match_surer() -> None:
+    species = ["Horse chestnut", "Turkey oak", "Common oak", "Norway maple", "Field maple"]
+    found = matched(["Horse chesnut tree", "Horse chestnut tree", "Turkish oak"], species)
+    assert found["Horse chestnut tree"]["score"] >= found["Horse chesnut tree"]["score"]
+    assert found["Turkish oak"]["proposal"] == "Turkey oak"
+    assert "‘turkish’ another form of ‘turkey’" in found["Turkish oak"]["why"]
+
+
+@pytest.mark.parametrize(
+    ("entries", "values", "settled"),
+    [
+        (["Library"] + [f"Library {name}" for name in TOWNS], ["Library", "Almery", "library almery"], 3),
+        (["Old", "Old Town", "Old Town Quay", "Old Town Quay North"], ["Old Town", "Town Quay", "Quay"], 1),
+        ([f"Gate {number}" for number in range(40)], ["Gate 7", "Gate 77", "Gate", "gaet 7"], 1),
+        (["one"], ["one", "one two", "two"], 1),
+    ],
+)
+def test_lists_of_an_awkward_kind(entries: list[str], values: list[str], settled: int) -> None:
+    found = matched(values, entries)
+    assert sum(row["status"] == "settled" for row in found.values()) == settled
+    assert all(row["proposal"] == value for value, row in found.items() if row["score"] == 1)
+
+
+def test_scores_depend_on_no_order_and_on_no_other_value() -> None:
+    values = ["Almery Univ Hosp", "Brannock Trust", "Kestrel Royl", "Harbour General Trust", "Lantern"]
+    whole = matched(values, HOSPITALS)
+    backwards = matched(values[::-1], HOSPITALS[::-1])
+    alone = {value: matched([value], HOSPITALS)[value] for value in values}
+    for value in values:
+        assert whole[value]["score"] == backwards[value]["score"] == alone[value]["score"]
+
+
+def test_what_words_tell() -> None:
+    keys = texts("pier north", "pier south", "old mill", "old quay mill", "pier")
+    words = Words.of(keys, divide(keys))
+    told = weigh_words(words, np.arange(5))
+    place = {word: at for at, word in enumerate(words.vocabulary.to_pylist())}
+    assert told.rarity[place["pier"]] < told.rarity[place["north"]]
+    assert told.apart[place["north"]] == pytest.approx(1 / 3)
+    assert told.apart[place["quay"]] > 0
+    assert told.apart[place["old"]] == 0
+    assert keys[int(told.beside[place["north"]])].as_py() in ("pier south", "pier")
+    # Spellings of one entry aren't told apart by a word.
+    assert weigh_words(words, np.array([0, 0, 1, 1, 0])).apart.max() == 0
+
+
+def test_parts_of_names() -> None:
+    written = texts(
+        "Old Town", "Greek, Ancient (to 1453)", "Trieste / Ronchi", "Quay - North", "North-Quay", "(x)", ""
+    )
+    assert divide(written).to_pylist() == [[], [0, 2, 5, 5], [0, 2], [0, 2], [], [1], []]
+
+
+def test_endings_and_letters_tell_words_of_their_own() -> None:
+    entries = Texts.of(
+        texts(*[stem + end for stem in ("walk", "talk", "quay", "lamp", "tree") for end in ("", "s")])
+    )
+    values, near = Texts.of(texts("gates", "gatez")), Texts.of(texts("gate", "gate"))
+    shares = Endings(entries).share(values, near, np.array([0, 1]), np.array([0, 1]))
+    assert shares[0] > 0.2 > shares[1] == 0
+    model = LetterModel(
+        Texts.of(texts(*(f"{a}{b}a" for a in ("mar", "tor", "sel") for b in ("in", "ol", "ed"))))
+    )
+    odd = model.oddness(Texts.of(texts("marola", "xqzwkj", "")))
+    assert odd[1] > odd[0]
+    assert LetterModel(Texts.of(texts())).oddness(Texts.of(texts("abc"))).tolist() == [0]
+
+
+TRUSTS = [
+    "Almery General Trust",
+    "Brannock Royal Trust",
+    "Kestrel Royal Trust",
+    "Harbour General Trust",
+    "Lantern Roial",
+]
+
+
+def test_open_values_are_grouped_into_questions() -> None:
+    found = igual.match(TRUSTS, HOSPITALS)
+    first = found.questions[0]
+    assert (first.kind, first.cause) == ("extra word", Cause("extra word", ("trust",)))
+    assert first.pairs == {value: value.replace("Trust", "Hospital") for value in TRUSTS[:4]}
+    assert first.rows == 4
+    assert first.text.startswith("May ‘trust’ be too many? 4 values, 4 rows: ")
+    scores = [pair.score for pair in first.members]
+    assert scores == sorted(scores)
+    assert first.examples == first.members[:3]
+
+
+def reason(kind: str, *parts: str) -> Reason:
+    return Reason(kind, parts)
+
+
+@pytest.mark.parametrize(
+    ("reasons", "causes"),
+    [
+        (
+            [reason("missing words", "quay"), reason("usual words missing", "library")],
+            [("word left out", "quay")],
+        ),
+        ([reason("usual words missing", "library"), reason("rival near")], [("word left out", "library")]),
+        ([reason("short for", "hosp", "hospital")], [("abbreviation", "hosp = hospital")]),
+        ([reason("same words in other order")], [("word order", "any")]),
+        ([reason("initials", "Port Almery"), reason("ambiguous initials")], [("initials", "any")]),
+        ([reason("other form", "turkish", "turkey")], [("spelling variant", "turkish = turkey")]),
+        ([reason("missing words", "quay"), reason("numbers differ", "1", "")], []),
+        ([reason("extra words", "north"), reason("opposite may matter", "north")], []),
+        ([reason("missing words", "quay"), reason("rival equal")], []),
+        ([reason("letter missing", "Quay")], []),
+    ],
+)
+def test_what_a_match_is_open_for(reasons: list[Reason], causes: list[tuple[str, str]]) -> None:
+    found = find_causes(tuple(reasons))
+    assert [(cause.kind, cause.text) for cause in found] == causes
+    assert [Cause.read(cause.kind, cause.text) for cause in found] == list(found)
+
+
+@dataclasses.dataclass
+class Waiting:
+    value: str
+    score: float
+    reasons: tuple[Reason, ...]
+    rows: int = 1
+    proposal: str = "Quay"
+
+
+def test_a_hundred_thousand_values_are_grouped_at_once() -> None:
+    many = [
+        Waiting(f"v{n}", 0.5 + n % 50 / 100, (reason("missing words", f"w{n % 30_000}"),))
+        for n in range(100_000)
+    ]
+    questions = group_questions(many)
+    assert sum(len(question.members) for question in questions) == 100_000
+    alone = [
+        Waiting(f"v{n}", 0.9, (reason("missing words", f"w{n}"), reason("extra words", f"x{n}")))
+        for n in range(20)
+    ]
+    assert sorted(len(question.members) for question in group_questions(alone)) == [4, AT_A_LOOK, AT_A_LOOK]
+    guesses = [Waiting(f"v{n}", 0.3, alone[n].reasons) for n in range(4)]
+    assert {question.kind for question in group_questions(guesses)} == {"single value"}
+
+
+def test_a_yes_settles_later_values_but_none_that_is_doubtful() -> None:
+    rulings = igual.Rulings().decide_kind(
+        "at", "extra word", "trust", yes=True, by="Ines", on="2026-05-08", reason="all are"
+    )
+    later = ["Saltmarsh Royal Trust", "Almery Trust", "Kestrel Royal Trust 2", "Lantern North Royal Trust"]
+    outcome = book_of(HOSPITALS, rulings).apply({"at": [*TRUSTS, *later]})
+    clean = dict(zip([*TRUSTS, *later], outcome.table["at"], strict=True))
+    assert clean["Saltmarsh Royal Trust"] == "Saltmarsh Royal Hospital"
+    # Three entries are as near; numbers and directions are never ruled away.
+    assert [clean[value] for value in later[1:]] == later[1:]
+    walk = outcome.crosswalk("at").set_index("raw")["how"].to_dict()
+    assert walk["Saltmarsh Royal Trust"] == "match: ruling on ‘trust’"
+    assert outcome.crosswalks.apply({"at": TRUSTS}).table["at"][:4] == [
+        value.replace("Trust", "Hospital") for value in TRUSTS[:4]
+    ]
+    taken_back = rulings.withdraw("at", "trust", "extra word")
+    assert book_of(HOSPITALS, taken_back).apply({"at": TRUSTS}).table["at"] == TRUSTS
+
+
+def test_a_no_has_values_asked_singly_and_single_rulings_win() -> None:
+    no = igual.Rulings().decide_kind("at", "extra word", "trust", yes=False, on="2026-05-08")
+    asked = book_of(HOSPITALS, no).apply({"at": TRUSTS}).questions
+    assert {question.kind for question in asked} == {"single value"}
+    both = igual.Rulings().decide_kind("at", "extra word", "trust", yes=True, on="2026-05-08")
+    both = both.decide("at", TRUSTS[0], "Almery Royal Hospital", on="2026-05-08")
+    outcome = book_of(HOSPITALS, both).apply({"at": TRUSTS})
+    assert outcome.table["at"][0] == "Almery Royal Hospital"
+    (said,) = [hint.text for hint in outcome.hints if hint.kind == "ruling beside kind"]
+    assert "'Almery General Trust' is ruled 'Almery Royal Hospital', and stays so" in said
+
+
+def test_five_single_rulings_that_agree_propose_the_kind() -> None:
+    rulings = igual.Rulings()
+    for town in TOWNS[:5]:
+        rulings = rulings.decide("at", f"{town} General Trust", f"{town} General Hospital", on="2026-05-08")
+    (question,) = book_of(HOSPITALS, rulings).apply({"at": ["Lantern Royal Trust"]}).questions
+    assert question.cause == Cause("extra word", ("trust",))
+
+
+def test_kinds_that_mean_nothing_are_refused(tmp_path: Path) -> None:
+    for kind, words, said in (
+        ("extra wrod", "trust", "did you mean 'extra word'"),
+        ("abbreviation", "hosp", "takes two words such as"),
+        ("single value", "x", "no kind of difference"),
+    ):
+        with pytest.raises(igual.RulingError, match=said):
+            igual.Rulings().decide_kind("at", kind, words, yes=True)
+    file = tmp_path / "r.rulings.csv"
+    file.write_text("column,value,ruling,reason,by,on,kind\nat,trust,maybe,,,2026-05-08,extra word\n")
+    with pytest.raises(igual.RulingError, match=r"row 2: a kind is ruled yes or no; found 'maybe'"):
+        igual.Rulings.load(file)
+
+
+def test_files_of_rulings_on_values_alone_stay_as_they_were(tmp_path: Path) -> None:
+    file = tmp_path / "r.rulings.csv"
+    file.write_text("column,value,ruling,reason,by,on\nat,Oak?,Common oak,,Ines,2026-05-08\n")
+    rulings = igual.Rulings.load(file).decide("at", "Elm", "keep as it is", on="2026-05-09")
+    assert file.read_text().splitlines()[0] == "column,value,ruling,reason,by,on"
+    rulings.decide_kind("at", "word order", "any", yes=True, on="2026-05-09")
+    assert file.read_text().splitlines()[0] == "column,value,ruling,reason,by,on,kind"
+    assert igual.Rulings.load(file).of_kinds("at")["word order", "any"].ruling == "yes"
+    igual.Rulings.load(file).withdraw("at", "any", "word order")
+    assert file.read_text().splitlines()[0] == "column,value,ruling,reason,by,on"
+
+
+@pytest.fixture
+def hospitals(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    monkeypatch.chdir(tmp_path)
+    Path("places.csv").write_text("value\n" + "\n".join(HOSPITALS) + "\n")
+    rows = [f"{value},D{number},{number} Quay" for number, value in enumerate([*TRUSTS, *TRUSTS[:2]])]
+    Path("t.csv").write_text("at,district,street\n" + "\n".join(rows) + "\n")
+    rule = '[[rule]]\ncolumn = "at"\ndo = "match"\nlist = "places"\n'
+    Path("r.toml").write_text(f'igual = 1\n\n[lists]\nplaces = {{ file = "places.csv" }}\n\n{rule}')
+    return tmp_path
+
+
+@pytest.mark.parametrize("ending", ["csv", "xlsx"])
+def test_a_sheet_asks_kinds_first(run: Run, hospitals: Path, ending: str) -> None:
+    assert run(f"apply r.toml t.csv --out c.csv --open open.{ending}").returncode == 0
+    if ending == "xlsx":
+        book = openpyxl.load_workbook("open.xlsx")
+        assert book.sheetnames == ["kinds", "open", "choices"]
+        kinds, single = book["kinds"], book["open"]
+        kinds["G2"] = "Yes"
+        single["I2"] = "accept"
+        wanted = single["E2"].value
+        book.save("open.xlsx")
+    else:
+        lines = Path("open.csv").read_text().splitlines()
+        assert lines[1].endswith(",extra word")
+        lines[1] = lines[1].replace(",,,extra word", ",yes,,extra word")
+        Path("open.csv").write_text("\n".join(lines) + "\n")
+    done = run("review r.toml open." + ending + " --by Ines")
+    assert done.returncode == 0, done.stderr
+    assert "extra word: trust" in done.stdout
+    assert "such values are settled" in done.stdout
+    rulings = igual.Rulings.load("r.rulings.csv")
+    assert rulings.of_kinds("at")["extra word", "trust"].by == "Ines"
+    if ending == "xlsx":
+        assert [one.ruling for one in rulings.rulings if not one.kind] == [wanted]
+    clean = json.loads(run("check r.toml t.csv --json").stdout)
+    assert all("Trust" not in str(one) for one in clean["findings"])
+    assert run(f"review r.toml open.{ending}").stdout.count("as ruled before") == 1
+
+
+def test_a_kind_is_asked_withdrawn_and_refused_in_a_terminal(run: Run, hospitals: Path) -> None:
+    kept = hospitals / "r.rulings.csv"
+    shell = Terminal(
+        hospitals, "review", "r.toml", "--table", "t.csv", "--by", "Ines", "--show", "district,street"
+    )
+    assert "May ‘trust’ be too many?" in shell.until("q stop")
+    shell.type("z")
+    shell.until("press one of y, n, m, o, s, u, q")
+    shell.type("m")
+    shell.until("Trust → ")
+    shell.type("y")
+    assert "district D4" in shell.until("q stop")
+    assert "at,trust,yes,,Ines," in kept.read_text()
+    shell.type("u")
+    assert "taken back: trust → yes" in shell.until("q stop")
+    shell.type("n")
+    assert "no: asked one by one" in shell.until("q stop")
+    shell.type("q")
+    shell.until("still open")
+    assert shell.ended() == 0
+    assert igual.Rulings.load(kept).of_kinds("at")["extra word", "trust"].ruling == "no"
+    assert "Taken back: extra word 'trust' → 'no' by Ines" in run("review r.toml --withdraw trust").stdout
+    assert igual.Rulings.load(kept).rulings == ()
+    refused = run("review r.toml --withdraw trsut")
+    assert (refused.returncode, refused.stdout) == (2, "")
+
+
+def test_a_ruling_on_a_word_that_the_list_lost_is_said(run: Run, hospitals: Path) -> None:
+    Path("r.rulings.csv").write_text(
+        "column,value,ruling,reason,by,on,kind\nat,clinic,yes,,Ines,2026-05-08,word left out\n"
+    )
+    found = run("check r.toml t.csv")
+    assert "'clinic'" in found.stdout, found.stdout
+
+
+STREETS = igual.ReferenceList(
+    ["Church Street, Almery", "Church Street, Brannock", "Harbour", "Old Town"],
+    aliases={"Church Street, Almery": ["Church Street"], "Church Street, Brannock": ["Church Street"]},
+    attributes={"town": ["Almery", "Brannock", "Almery", "Brannock"]},
+)
+
+
+def test_within_the_context_of_a_row() -> None:
+    table = {
+        "at": [
+            "Church Street",
+            "Church Street",
+            "Church Street",
+            "Old Twon",
+            "Old Twon",
+            "Harbour",
+            "Harbour",
+        ],
+        "town": ["Almery", "BRANNOCK", None, "Brannock", "Almery", "Almery", "Nowhere"],
+    }
+    outcome = book_of(STREETS, within={"town": "town"}).apply(table)
+    assert outcome.table["at"] == [
+        "Church Street, Almery", "Church Street, Brannock", "Church Street", "Old Town", "Old Twon", "Harbour", "Harbour",
+    ]  # fmt: skip
+    why = dict(zip(outcome.open["value"], outcome.open["why"], strict=True))
+    assert set(why) == {"Church Street", "Harbour"}
+    assert "no entry has the town ‘Nowhere’" in why["Harbour"]
+    assert outcome.unknown["value"].tolist() == ["Old Twon"]
+    how = outcome.crosswalk("at")["how"].tolist()
+    assert how.count("match: open") == 2
+    ruled = igual.Rulings().decide("at", "Church Street", "Church Street, Brannock", on="2026-05-08")
+    again = book_of(STREETS, ruled, within={"town": "town"}).apply(table)
+    assert again.table["at"][:3] == [
+        "Church Street, Almery",
+        "Church Street, Brannock",
+        "Church Street, Brannock",
+    ]
+    frame = book_of(STREETS, within={"town": "town"}).apply(pa.table(table))
+    assert frame.table["at"].to_pylist() == outcome.table["at"]
+
+
+def test_a_context_that_isnt_there_is_refused() -> None:
+    with pytest.raises(igual.RulebookError, match="no attribute 'twon'; did you mean 'town'"):
+        book_of(STREETS, within={"twon": "town"}).apply({"at": ["x"], "town": ["y"]})
+    with pytest.raises(igual.IgualError, match="no column 'town'"):
+        book_of(STREETS, within={"town": "town"}).apply({"at": ["x"]})
+
+
+def test_rows_speak_for_lookalikes() -> None:
+    often = ["Charleston"] * 30 + ["Charlestown"] * 28
+    assert igual.lookalikes(often).pairs == {}
+    assert igual.lookalikes(["Charleston"] * 30 + ["Charlestno"]).pairs == {"Charlestno": "Charleston"}
+
+
+def test_a_weaker_tier_on_request_is_never_merged() -> None:
+    cars = (
+        ["mercedes"] * 9
+        + ["mercedes-benz"] * 5
+        + ["vw"] * 4
+        + ["volkswagen"] * 8
+        + ["Pier North", "Pier", "audi"]
+    )
+    assert igual.lookalikes(cars).related == ()
+    found = igual.lookalikes(cars, weaker=True)
+    assert found.pairs == {}
+    pairs = set(zip(found.weaker["value"], found.weaker["other"], strict=True))
+    assert pairs == {("mercedes", "mercedes-benz"), ("vw", "volkswagen")}
+
+
+def test_lookalikes_say_the_weaker_tier(run: Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    Path("t.csv").write_text("firm\n" + "Tidewater\n" * 3 + "Tidewater Arborists\n" * 5 + "Pell & Quay\n")
+    shown = run("lookalikes t.csv -c firm --weaker").stdout
+    assert "1 pair that may be one each: only you can tell" in shown
+    listed = json.loads(run("lookalikes t.csv -c firm --weaker --json").stdout)
+    assert [(one["value"], one["other"]) for one in listed["weaker"]] == [
+        ("Tidewater", "Tidewater Arborists")
+    ]
+    assert "weaker" not in json.loads(run("lookalikes t.csv -c firm --json").stdout)
+
+
+def test_a_question_prints_as_a_sentence() -> None:
+    pair = Pair("Old Town", "Old Town Library", 0.9, 3)
+    cause = Cause("word left out", ("library",))
+    assert Question("at", "word left out", cause, [pair] * 4).text == (
+        "May ‘library’ be left out? 4 values, 12 rows: Old Town → Old Town Library, Old Town → Old Town Library, "
+        "Old Town → Old Town Library, …"
+    )
+    assert (
+        Question("at", "single value", None, [pair]).text == "Does 'Old Town' mean 'Old Town Library'? 3 rows"
+    )
+    assert (
+        Question("at", "single value", None, [pair._replace(proposal="")]).text
+        == "What does 'Old Town' mean? 3 rows"
+    )
