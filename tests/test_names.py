@@ -406,6 +406,25 @@ def test_a_context_that_isnt_there_is_refused() -> None:
         book_of(STREETS, within={"town": "town"}).apply({"at": ["x"]})
 
 
+def test_a_value_as_frequent_as_its_entry_is_a_doubt() -> None:
+    entries = ["Yarrow Edition", "Common oak", "Norway maple"]
+    often = {
+        "at": ["Yarrow Editions"] * 21
+        + ["Yarrow Edition"] * 20
+        + ["Norwy maple"] * 50
+        + ["Comon oak"] * 5
+        + ["Common oak"]
+    }
+    outcome = book_of(entries).apply(often)
+    assert outcome.open["value"].tolist() == ["Yarrow Editions"]
+    assert "21 rows have it, and 20 the entry itself: it may be an entry of its own" in outcome.open["why"][0]
+    found = igual.match(often["at"], entries).table.set_index("value")["status"]
+    assert found["Yarrow Editions"] == "open"
+    assert found["Norwy maple"] == found["Comon oak"] == "settled"
+    part = dataclasses.replace(book_of(entries), has_all_rows=False).apply(often)
+    assert part.open.empty
+
+
 def test_rows_speak_for_lookalikes() -> None:
     often = ["Charleston"] * 30 + ["Charlestown"] * 28
     assert igual.lookalikes(often).pairs == {}

@@ -72,7 +72,7 @@ def work_pieces(
 
 def _work(book: Rulebook, piece: OpenedTable, groups: Sequence[Sequence[int]]) -> Piece:
     counted = count_table(piece, groups)
-    return Piece(counted, book.run(counted.source))
+    return Piece(counted, replace(book, has_all_rows=False).run(counted.source))
 
 
 def _cut(opened: OpenedTable, rows: int, work: Callable[[OpenedTable], Piece]) -> Iterator[Piece]:

@@ -59,6 +59,9 @@ _DOUBTS: Mapping[str, Callable[[Sequence[str]], str]] = {
     "very short": lambda _: "the text is very short",
     "ambiguous initials": lambda _: "initials may stand for something else",
     "case matters": lambda _: "this list tells cases apart",
+    "as frequent": lambda parts: (
+        f"{int(parts[0]):,} rows have it, and {int(parts[1]):,} the entry itself: it may be an entry of its own"
+    ),
     "context missing": lambda parts: f"the {parts[0]} is missing",
     "context unknown": lambda parts: f"no entry has the {parts[0]} ‘{parts[1]}’",
     "too long": lambda _: "the text is too long to compare whole",

@@ -10,7 +10,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from pydantic import model_validator
 
-from igual.column import Mask
+from igual.column import Counts, Mask
 from igual.conditions import Condition, ConditionLike, as_condition
 from igual.engines import CleanColumn, OutputType, open_table, wrap_values
 from igual.errors import RulebookError, error_context
@@ -248,6 +248,19 @@ class Rule(Settings):
 
         Returns:
             A prepared rule that knows the rulings.
+        """
+        return rewriter
+
+    def with_rows(self, rewriter: Rewriter, values: pa.Array, rows: Counts) -> Rewriter:
+        """Give a prepared rule how many rows have each value that it will meet; only some rules count rows.
+
+        Args:
+            rewriter: The prepared rule.
+            values: The values, (values,).
+            rows: Of each, (values,).
+
+        Returns:
+            A prepared rule that knows the rows.
         """
         return rewriter
 

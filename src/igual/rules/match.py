@@ -14,10 +14,11 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from pydantic import Field, field_validator, model_validator
 
-from igual.column import TEXT, to_mask
+from igual.column import TEXT, Counts, to_mask
 from igual.decisions import NEW, YES, Cause, Decision, Ruling, check_kind, interpret_ruling
 from igual.errors import ListError, RulebookError
 from igual.lists import ReferenceList, Shelf
+from igual.matching.frequent import RowCounts, doubt_frequent
 from igual.matching.index import MatchIndex
 from igual.matching.kinds import count_agreed, settle_kinds
 from igual.matching.lookups import How
@@ -133,6 +134,12 @@ class Match(ListRule):
             return rewriter
         return rewriter.with_rulings(rulings.of_column(column), rulings.of_kinds(column))
 
+    def with_rows(self, rewriter: Rewriter, values: pa.Array, rows: Counts) -> Rewriter:
+        """Give the prepared rule how many rows have each value."""
+        if not isinstance(rewriter, _Rewriter) or "fuzzy" not in self.ways:
+            return rewriter
+        return rewriter.with_rows(RowCounts(values, rows))
+
 
 class _Rewriter:
     def __init__(self, rule: Match, reference: ReferenceList) -> None:
@@ -144,6 +151,7 @@ class _Rewriter:
         self.entries: Sequence[str] = self._index.names
         self._position_of = {name: position for position, name in enumerate(self.entries)}
         self._rulings: Mapping[str, Ruling] = {}
+        self._rows: RowCounts | None = None
         # A reason for each kind of difference that was ruled not to matter, and those that were ruled to matter.
         self._kinds: Mapping[Cause, Reason] = {}
         self._refused: Collection[Cause] = ()
@@ -170,6 +178,12 @@ class _Rewriter:
         }
         ruled._refused = [cause for cause in causes if cause not in ruled._kinds]
         return ruled
+
+    def with_rows(self, rows: RowCounts) -> _Rewriter:
+        """Give the same with the rows of the column's values."""
+        counted = copy(self)
+        counted._rows = rows
+        return counted
 
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         is_query = unknown_among(values, np.zeros(len(values), np.bool_))
@@ -263,6 +277,8 @@ class _Rewriter:
     def _match_by_kinds(self, values: pa.Array) -> Matched:
         """Match values, with what was ruled on kinds of differences."""
         matched = match_values(values, self._index, self._rule.ways, self._thresholds)
+        if self._rows is not None:
+            doubt_frequent(matched, self._index, self._rows)
         if self._kinds:
             settle_kinds(matched, self._index, self._kinds)
         if self._rulings and (matched.status == OPEN).any():

@@ -23,11 +23,13 @@ class Plan:
         rules: The rules with their places in the rulebook, from 1, in the order in which they act.
         shelf: The lists, codebooks and pair lists that they refer to by name.
         rulings: What was decided on single values.
+        has_all_rows: Whether the columns have all rows of their table, so that rows may count as evidence.
     """
 
     rules: Sequence[tuple[int, Rule]]
     shelf: Shelf = field(default_factory=Shelf)
     rulings: Rulings = field(default_factory=Rulings)
+    has_all_rows: bool = True
 
     def run(self, trails: Mapping[str, ColumnTrail]) -> dict[str, ColumnTrail]:
         """Apply all rules.
@@ -45,7 +47,9 @@ class Plan:
             for name in rule.columns:
                 others = [trails[other] for other in sorted(rule.reads() - {name})]
                 ready = rule.with_rulings(rewriter, self.rulings, rule.target_of(name))
-                for trail in trails[name].apply(number, rule, ready, others, self.shelf):
+                for trail in trails[name].apply(
+                    number, rule, ready, others, self.shelf, counts_rows=self.has_all_rows
+                ):
                     trails[trail.name] = trail
         return {name: trail.finish() for name, trail in trails.items()}
 

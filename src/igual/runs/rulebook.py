@@ -5,12 +5,11 @@ from __future__ import annotations
 import os
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any, NamedTuple
+from typing import Any
 
 import pyarrow as pa
 
 from igual.engines import Source, open_table
-from igual.engines.arrow import encode_cells
 from igual.engines.base import OutgrowsDriverError
 from igual.errors import RulebookError, error_context
 from igual.lists import SHELVES, Codebook, PairList, ReferenceList, Shelf
@@ -20,11 +19,11 @@ from igual.rules.check import Check
 from igual.rulings import Rulings
 from igual.runs.account import Account
 from igual.runs.checks import find_unfit
+from igual.runs.inside import Inside, plain_field
 from igual.runs.outcome import Outcome
 from igual.runs.plan import Plan
 from igual.runs.trail import ColumnTrail
 from igual.text.casing import Style
-from igual.text.cells import write_cells
 
 # What the account is made of where the distinct values are more than can be held.
 _SAMPLE_ROWS = 100_000
@@ -42,6 +41,7 @@ class Rulebook:
         headers: A style of the rule `case` for the names of the columns, once the rules are done (None: they stay).
         checks: What must hold of the clean columns.
         rulings: What was decided on single values; they are kept in a file of their own.
+        has_all_rows: Whether tables have all rows of their columns, so that rows may count as evidence.
 
     Raises:
         RulebookError: When a rule refers to a list or codebook that isn't there, or there is nothing to do.
@@ -63,6 +63,7 @@ class Rulebook:
     headers: Style | None = None
     checks: Sequence[Check] = ()
     rulings: Rulings = field(default=Rulings(), compare=False)  # rulings never change
+    has_all_rows: bool = field(default=True, compare=False)
 
     def __post_init__(self) -> None:
         for word, kind in (("rules", Rule), ("checks", Check)):
@@ -225,8 +226,10 @@ class Rulebook:
         some = source.engine.sample(source.table, _SAMPLE_ROWS)
         outcome = self.apply(some)
         # Labels have no order there, and a number's type doesn't depend on the values of a batch.
-        like = pa.schema([_plain_field(field) for field in outcome.table.schema])
-        rebuilt = source.engine.map_batches(source.table, _Inside(self, like), like)
+        like = pa.schema([plain_field(field) for field in outcome.table.schema])
+        rebuilt = source.engine.map_batches(
+            source.table, Inside(replace(self, has_all_rows=False), like), like
+        )
         return Outcome(outcome.account, rebuilt, outcome.restyled, ran_inside=tuple(columns))
 
     def with_first_rules(self, only: int | None) -> Rulebook:
@@ -292,7 +295,7 @@ class Rulebook:
             RulebookError: As for `apply`.
             TableError: As for `apply`.
         """
-        plan = Plan(list(enumerate(self.rules, 1)), self.shelf, self.rulings)
+        plan = Plan(list(enumerate(self.rules, 1)), self.shelf, self.rulings, self.has_all_rows)
         needed = self.source_columns(source.names)
         trails = plan.run({name: ColumnTrail.begin(name, source.column(name)) for name in needed})
         unfit = [
@@ -344,33 +347,6 @@ class Rulebook:
         groups = {id(group): group for group in group_of.values()}
         grouped = ([name for name in names if name in group] for group in groups.values())
         return [group for group in grouped if group]
-
-
-class _Inside(NamedTuple):
-    """A rulebook on its way to where the rows are."""
-
-    book: Rulebook
-    like: pa.Schema
-
-    def __call__(self, table: pa.Table) -> pa.Table:
-        made = self.book.apply(table).table
-        columns = [
-            column if column.type == field.type else _as_type(column, field.type)
-            for column, field in zip(made.columns, self.like, strict=True)
-        ]
-        return pa.Table.from_arrays(columns, schema=self.like)
-
-
-def _as_type(cells: pa.ChunkedArray, kind: pa.DataType) -> pa.ChunkedArray:
-    column = encode_cells(cells)
-    written = write_cells(column.values, kind)
-    return column.decode(column.values if written is None else written, kind)
-
-
-def _plain_field(field: pa.Field) -> pa.Field:
-    if pa.types.is_dictionary(field.type):
-        return field.with_type(pa.string())
-    return field.with_type(pa.float64()) if pa.types.is_decimal(field.type) else field
 
 
 def _refuse_missing_column(name: str, names: Sequence[str], made: Sequence[str]) -> None:

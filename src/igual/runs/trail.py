@@ -102,7 +102,14 @@ class ColumnTrail:
         return cls(name, name, column, column.values, np.arange(len(column.values), dtype=np.int32))
 
     def apply(
-        self, number: int, rule: Rule, rewriter: Rewriter, others: Sequence[ColumnTrail], shelf: Shelf
+        self,
+        number: int,
+        rule: Rule,
+        rewriter: Rewriter,
+        others: Sequence[ColumnTrail],
+        shelf: Shelf,
+        *,
+        counts_rows: bool = True,
     ) -> list[ColumnTrail]:
         """Apply one more rule.
 
@@ -112,6 +119,7 @@ class ColumnTrail:
             rewriter: The same, prepared for work.
             others: The columns that the rule looks at besides this one.
             shelf: What the rule refers to by name.
+            counts_rows: Whether the rows of the values are those of the whole column, so that they may count.
 
         Returns:
             The trail with one more stage: one, or one for each column that the rule writes into.
@@ -119,6 +127,8 @@ class ColumnTrail:
         trail = self.merge()
         trail = trail._combine(others) if others else trail
         beside = {other.name: _latest(trail.beside, other.name) for other in others}
+        if counts_rows:
+            rewriter = rule.with_rows(rewriter, trail.values, trail.rows)
         result = apply_rule(rule, rewriter, trail.values, beside, shelf)
         targets = (rule.into,) if isinstance(rule.into, str) else rule.into or (self.name,)
         columns = result.columns if result.columns is not None else (result.values,)
