@@ -270,8 +270,9 @@ def _find_telling_words(
     plain: dict[int, list[str]] = {}
     for pair, word, place in search.wording.find_telling(queries.words, *pairs, by_letters):
         number = int(numbers[pair])
-        if place >= 0 and told.example[place] >= 0:
-            examples = [spellings[int(one[place])].as_py() for one in (told.example, told.beside)]
+        example = told.find_example(place, int(pairs[1][pair])) if place >= 0 else (-1, -1)
+        if example[0] >= 0:
+            examples = [spellings[spelling].as_py() for spelling in example]
             found.setdefault(number, []).append(Reason("word tells apart", (word, *examples)))
         elif word in index.vocabulary.groups_of:
             found.setdefault(number, []).append(Reason("opposite may matter", (word,)))

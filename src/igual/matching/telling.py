@@ -27,6 +27,8 @@ class Telling(NamedTuple):
             place, they would be spelled like another entry.
         example: A spelling in which it does, -1 for none.
         beside: The spelling that it tells this one from.
+        places: Every spelling and word of it that tells it from another, in one number each, sorted, (places,).
+        others: The spelling that it is told from, (places,).
     """
 
     entries: Ints
@@ -34,6 +36,24 @@ class Telling(NamedTuple):
     apart: Floats
     example: Ints
     beside: Ints
+    places: Ints
+    others: Ints
+
+    def find_example(self, word: int, spelling: int) -> tuple[int, int]:
+        """Find two spellings that a word tells apart, a given one if it is one of them.
+
+        Args:
+            word: The word's place in the vocabulary.
+            spelling: The spelling that is preferred.
+
+        Returns:
+            The two spellings, -1 where there are none.
+        """
+        place = spelling * len(self.entries) + word
+        found = int(np.searchsorted(self.places, place))
+        if found < len(self.places) and self.places[found] == place:
+            return spelling, int(self.others[found])
+        return int(self.example[word]), int(self.beside[word])
 
 
 def weigh_words(words: Words, owners: Ints) -> Telling:
@@ -74,7 +94,8 @@ def weigh_words(words: Words, owners: Ints) -> Telling:
     example, example_beside = np.full(size, -1), np.full(size, -1)
     backwards = np.flatnonzero(tells)[::-1]
     example[word[backwards]], example_beside[word[backwards]] = text[backwards], beside[backwards]
-    return Telling(entries, rarity, apart, example, example_beside)
+    places = text[tells] * size + word[tells]
+    return Telling(entries, rarity, apart, example, example_beside, places, beside[tells])
 
 
 def _hash(numbers: Ints) -> npt.NDArray[np.uint64]:
