@@ -23,7 +23,7 @@ from igual.matching.reasons import Reason
 from igual.matching.telling import weigh_words
 from igual.matching.texts import Texts
 from igual.matching.words import Words, divide
-from igual.rules import Match
+from igual.rules import Match, Mention
 from tests.attack.forked import Done
 from tests.conftest import texts
 from tests.test_review import Terminal
@@ -404,6 +404,45 @@ def test_a_context_that_isnt_there_is_refused() -> None:
         book_of(STREETS, within={"twon": "town"}).apply({"at": ["x"], "town": ["y"]})
     with pytest.raises(igual.IgualError, match="no column 'town'"):
         book_of(STREETS, within={"town": "town"}).apply({"at": ["x"]})
+
+
+DISTRICTS = igual.ReferenceList(
+    ["Harbour", "Kestrel Hill", "Saint Brannock", "Old Town", "Saltmarsh", "Pier North"]
+)
+
+
+def mentioning(rulings: igual.Rulings | None = None, **words: Any) -> igual.Rulebook:
+    rule = Mention(column="text", list="districts", by=["exact", "folded", "fuzzy"], **words)
+    book = igual.Rulebook([rule], lists={"districts": DISTRICTS})
+    return book if rulings is None else dataclasses.replace(book, rulings=rulings)
+
+
+def test_mentions_with_slips_on_request() -> None:
+    written = [
+        "dead wood over Kestral Hill Road", "near the Harbuor, and Saltmrsh", "in Old Twon 7", "st brannock", "up the hill",
+        "nothing", "", None, "at Kestrel Hill",
+    ]  # fmt: skip
+    assert Mention(list="districts").on(written[:2], lists={"districts": DISTRICTS}) == ["", ""]
+    outcome = mentioning(multiple="all").apply({"text": written})
+    assert outcome.table["text"] == [
+        "Kestrel Hill", "Harbour; Saltmarsh", "Old Town", "Saint Brannock", "", "", "", None, "Kestrel Hill",
+    ]  # fmt: skip
+    assert outcome.crosswalk("text")["how"].tolist()[0].startswith("mention: fuzzy 0.")
+    two = mentioning().apply({"text": ["Harbuor or Saltmrsh"]})
+    assert (two.table["text"], two.unknown["kind"].tolist()) == ([""], ["undecided"])
+
+
+def test_likely_mentions_are_open_and_take_rulings() -> None:
+    near = igual.ReferenceList(["Marina Quay", "Marine Quay", "Old Town"])
+    rule = Mention(column="text", list="near", by=["fuzzy"])
+    book = igual.Rulebook([rule], lists={"near": near})
+    outcome = book.apply({"text": ["by Marinx Quay at noon"]})
+    assert outcome.table["text"] == ["by Marinx Quay at noon"]
+    (why,) = outcome.open["why"]
+    assert why.startswith("in the text: ‘Marinx Quay’")
+    ruled = igual.Rulings().decide("text", "by Marinx Quay at noon", "Marine Quay", on="2026-05-08")
+    again = dataclasses.replace(book, rulings=ruled).apply({"text": ["by Marinx Quay at noon"]})
+    assert again.table["text"] == ["Marine Quay"]
 
 
 def test_a_value_as_frequent_as_its_entry_is_a_doubt() -> None:

@@ -9,7 +9,7 @@ import numpy as np
 import pyarrow as pa
 
 from igual.column import TEXT
-from igual.decisions import Cause
+from igual.decisions import YES, Cause, Ruling, check_kind
 from igual.matching.causes import find_causes, is_covered
 from igual.matching.forms import Forms
 from igual.matching.index import MatchIndex
@@ -47,6 +47,22 @@ def settle_kinds(matched: Matched, index: MatchIndex, ruled: Mapping[Cause, Reas
         by = [ruled[cause] for cause in find_causes(reasons)]
         matched.status[position], matched.how[position] = SETTLED, How.RULED_KIND
         matched.explained[position] = (*(reason for reason in reasons if reason.is_about_texts), *by)
+
+
+def explain_kinds(rulings: Mapping[tuple[str, str], Ruling]) -> dict[Cause, Reason]:
+    """Give a reason for each kind of difference that was ruled not to matter.
+
+    Args:
+        rulings: Kind and words to ruling, as `Rulings.of_kinds` gives them.
+
+    Returns:
+        Cause to reason; kinds that were ruled to matter are left out.
+    """
+    return {
+        check_kind(*about): Reason("ruling on kind", (*about, ruling.author, ruling.reason))
+        for about, ruling in rulings.items()
+        if ruling.ruling == YES
+    }
 
 
 def explain_entries(index: MatchIndex, values: pa.Array, entries: Sequence[int]) -> list[Reasons]:

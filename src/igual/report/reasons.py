@@ -80,6 +80,7 @@ _WITH_PARTS: Mapping[str, Callable[[Sequence[str]], str]] = {
         f"{len(parts)} entries are spelled so, case and marks aside: {' and '.join(parts[:3])}"
     ),
     "initials": lambda parts: f"the initials of {parts[0]}",
+    "in the text": lambda parts: f"in the text: ‘{parts[0]}’",
     "misspelt": lambda parts: f"‘{parts[0]}’ for ‘{parts[1]}’",
     "stands for": lambda parts: f"‘{parts[0]}’ stands for ‘{parts[1]}’",
     "other form": lambda parts: f"‘{parts[0]}’ another form of ‘{parts[1]}’",

@@ -140,8 +140,6 @@ class Rule(Settings):
     only_respaces: ClassVar[bool] = False
     # Whether it takes values that are numbers for what they are: codes, entries or numbers.
     takes_numbers: ClassVar[bool] = False
-    # Whether stewards can rule on its values.
-    takes_rulings: ClassVar[bool] = False
     # What a value is that the rule has no label, entry or reading for.
     unknown_kind: ClassVar[ValueKind] = UNLISTED
 
@@ -206,6 +204,11 @@ class Rule(Settings):
     def target_of(self, column: str) -> str:
         """Tell where a rule that writes one column puts what it makes of one."""
         return self.into if isinstance(self.into, str) else column
+
+    @property
+    def takes_rulings(self) -> bool:
+        """Whether stewards can rule on its values."""
+        return False
 
     def reads(self) -> set[str]:
         """List the columns that the rule looks at besides its own."""

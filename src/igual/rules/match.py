@@ -15,12 +15,12 @@ import pyarrow.compute as pc
 from pydantic import Field, field_validator, model_validator
 
 from igual.column import TEXT, Counts, to_mask
-from igual.decisions import NEW, YES, Cause, Decision, Ruling, check_kind, interpret_ruling
+from igual.decisions import NEW, Cause, Decision, Ruling, check_kind, interpret_ruling
 from igual.errors import ListError, RulebookError
 from igual.lists import ReferenceList, Shelf
 from igual.matching.frequent import RowCounts, doubt_frequent
 from igual.matching.index import MatchIndex
-from igual.matching.kinds import count_agreed, settle_kinds
+from igual.matching.kinds import count_agreed, explain_kinds, settle_kinds
 from igual.matching.lookups import How
 from igual.matching.matched import OPEN, SETTLED, UNKNOWN, Matched
 from igual.matching.matcher import WAYS, By, match_values
@@ -77,7 +77,6 @@ class Match(ListRule):
     """
 
     takes_numbers: ClassVar[bool] = True
-    takes_rulings: ClassVar[bool] = True
 
     do: Literal["match"] = "match"
     by: Several[By] | By = WAYS
@@ -100,6 +99,11 @@ class Match(ListRule):
         if given == ():
             raise ValueError("'by' needs at least one way to match")
         return given
+
+    @property
+    def takes_rulings(self) -> bool:
+        """Whether stewards can rule on its values."""
+        return True
 
     @property
     def ways(self) -> tuple[By, ...]:
@@ -170,13 +174,10 @@ class _Rewriter:
         """Give the same with what was ruled on the values of a column; the index is shared."""
         ruled = copy(self)
         ruled._rulings = {**_new_spellings(rulings.values()), **rulings}
-        causes = {check_kind(*about): ruling for about, ruling in of_kinds.items()}
-        ruled._kinds = {
-            cause: Reason("ruling on kind", (cause.kind, cause.text, ruling.author, ruling.reason))
-            for cause, ruling in causes.items()
-            if ruling.ruling == YES
-        }
-        ruled._refused = [cause for cause in causes if cause not in ruled._kinds]
+        ruled._kinds = explain_kinds(of_kinds)
+        ruled._refused = [
+            cause for cause in (check_kind(*about) for about in of_kinds) if cause not in ruled._kinds
+        ]
         return ruled
 
     def with_rows(self, rows: RowCounts) -> _Rewriter:

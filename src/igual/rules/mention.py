@@ -3,18 +3,32 @@
 from __future__ import annotations
 
 import builtins
+import contextlib
 from collections.abc import Mapping, Sequence
+from copy import copy
 from typing import ClassVar, Literal
 
 import numpy as np
 import pyarrow as pa
 
-from igual.column import TEXT
+from igual.column import TEXT, Mask
 from igual.conditions import is_blank
+from igual.decisions import Ruling, interpret_ruling
+from igual.errors import ListError
 from igual.lists import ReferenceList, Shelf
+from igual.matching.index import MatchIndex
+from igual.matching.kinds import explain_kinds
+from igual.matching.lookups import How
+from igual.matching.matched import OPEN, SETTLED, UNKNOWN, Matched
+from igual.matching.matcher import By
+from igual.matching.passages import Passages
+from igual.matching.reasons import Reason
+from igual.matching.thresholds import DEFAULTS
 from igual.rules.base import NearMiss, Rewriter, Rewritten
 from igual.rules.kinds import UNDECIDED, ValueKind
 from igual.rules.lookup import ListRule, Otherwise, fill_unknown
+from igual.rulings import Rulings
+from igual.settings import Several
 from igual.text.arrays import as_it_is
 from igual.text.folding import casefold
 from igual.text.mentions import Mentions
@@ -33,6 +47,9 @@ class Mention(ListRule):
         multiple: What becomes of a text that mentions several entries: it stays `undecided` (it is listed so, and
             treated as `otherwise` says), or gives `all` of them, with `; ` between.
         ignore_case: Find entries in any case.
+        by: The ways to find entries, as in the rule `match`: `exact` alone, unless `folded` and `fuzzy` (entries with
+            slips) are given as well. A text in which an entry is only likely is open. Texts in which an entry is found
+            exactly aren't searched for others.
         otherwise: What becomes of a text that mentions none: `blank` (an empty text), `keep`, `{ text = "…" }`, or
             `flag` (keep it, list it as undecided, and warn).
 
@@ -49,7 +66,24 @@ class Mention(ListRule):
     do: Literal["mention"] = "mention"
     multiple: Literal["undecided", "all"] = "undecided"
     ignore_case: bool = False
+    by: Several[By] | By = ("exact",)
     otherwise: Otherwise = "blank"
+
+    @property
+    def takes_rulings(self) -> bool:
+        """Whether stewards can rule on its values: where it leaves texts open."""
+        return "fuzzy" in self.ways
+
+    @property
+    def ways(self) -> tuple[By, ...]:
+        """The ways of `by`, however many were given."""
+        return (self.by,) if isinstance(self.by, str) else tuple(self.by)
+
+    def with_rulings(self, rewriter: Rewriter, rulings: Rulings, column: str) -> Rewriter:
+        """Give the prepared rule what was ruled on the texts of a column."""
+        if not isinstance(rewriter, _Rewriter) or not self.takes_rulings:
+            return rewriter
+        return rewriter.with_rulings(rulings.of_column(column), rulings.of_kinds(column))
 
     def rewriter(self, shelf: Shelf) -> Rewriter:
         """Prepare the rule for work."""
@@ -59,16 +93,35 @@ class Mention(ListRule):
 class _Rewriter:
     def __init__(self, rule: Mention, reference: ReferenceList) -> None:
         self._rule = rule
+        self._reference = reference
+        self._rulings: Mapping[str, Ruling] = {}
+        self._passages: Passages | None = None
+        if set(rule.ways) - {"exact"}:
+            self._passages = Passages(MatchIndex(reference), rule.ways, DEFAULTS)
         self._key = casefold if rule.ignore_case else as_it_is
         self.entries: Sequence[str] = tuple(reference.values)
-        position = {entry: place for place, entry in enumerate(self.entries)}
+        position = self._position_of = {entry: place for place, entry in enumerate(self.entries)}
         spellings = self._key(pa.array(reference.entry_of.keys(), TEXT)).to_pylist()
         entry_idx = [position[entry] for entry in reference.entry_of.values()]
         # An entry's own spelling comes before aliases that case makes equal to it.
         self._mentions = Mentions(dict(reversed(builtins.list(zip(spellings, entry_idx, strict=True)))))
 
+    def with_rulings(
+        self, rulings: Mapping[str, Ruling], of_kinds: Mapping[tuple[str, str], Ruling]
+    ) -> _Rewriter:
+        """Give the same with what was ruled on the texts of a column."""
+        ruled = copy(self)
+        ruled._rulings = rulings
+        if self._passages is not None:
+            ruled._passages = self._passages.with_kinds(explain_kinds(of_kinds))
+        return ruled
+
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         mentions = self._mentions.find_in(self._key(values).to_pylist())
+        matched, was_matched = self._find_alike(values, mentions)
+        is_open = np.zeros(len(values), np.bool_)
+        if matched is not None:
+            is_open[was_matched] = matched.status == OPEN
         joined = self._rule.multiple == "all"
         entries = self.entries
         texts = [
@@ -81,14 +134,43 @@ class _Rewriter:
         ]
         named = pa.array(texts, TEXT)
         known = named.is_valid().to_numpy(zero_copy_only=False)
-        without = ~known & ~is_blank(values)
+        without = ~known & ~is_blank(values) & ~is_open
         new = fill_unknown(values, named, known, without, self._rule.otherwise)
         # That a free text mentions nothing is no fault, unless the rule says so; that it mentions several is open.
         mentions_any = np.array([bool(entry_idx) for entry_idx in mentions], np.bool_)
         undecided = without if self._rule.otherwise == "flag" else without & mentions_any
         used = np.zeros(len(self.entries), np.bool_)
         used[[place for entry_idx in mentions for place in entry_idx]] = True
-        return Rewritten(new, undecided, used)
+        if matched is None:
+            return Rewritten(new, undecided, used)
+        return Rewritten(new, undecided, used, open=is_open, matched=matched, was_matched=was_matched)
+
+    def _find_alike(
+        self, values: pa.Array, mentions: builtins.list[tuple[int, ...]]
+    ) -> tuple[Matched | None, Mask]:
+        """Look for entries with slips where none was found as it is spelled; what is sure goes into `mentions`."""
+        left = ~is_blank(values) & np.array([not found for found in mentions], np.bool_)
+        if self._passages is None:
+            return None, left
+        found, matched = self._passages.find(values.filter(pa.array(left)))
+        texts = matched.values.to_pylist()
+        for number, (place, entries) in enumerate(zip(np.flatnonzero(left).tolist(), found, strict=True)):
+            ruling = self._rulings.get(texts[number])
+            mentions[place] = tuple(entries)
+            if ruling is not None:
+                mentions[place] = self._follow(ruling, matched, number) or mentions[place]
+        return matched, left
+
+    def _follow(self, ruling: Ruling, matched: Matched, number: int) -> tuple[int, ...]:
+        """The entry that a text is ruled to mention; () where the ruling names none."""
+        with contextlib.suppress(ListError):
+            decision = interpret_ruling(ruling.ruling, ruling.value, self._reference.entry_of)
+            entry = self._position_of.get(decision.text, -1) if decision.kind in ("entry", "alias") else -1
+            matched.how[number], matched.entry[number] = How.RULING, entry
+            matched.status[number] = SETTLED if entry >= 0 else UNKNOWN
+            matched.explained[number] = (Reason("ruling", (ruling.author, "", ruling.reason)),)
+            return (entry,) if entry >= 0 else ()
+        return ()
 
     def near_misses(self, values: pa.Array, unused: Sequence[str]) -> builtins.list[NearMiss]:
         """The entries that an open text mentions, of which none is certain."""
