@@ -42,7 +42,7 @@ By = Literal["exact", "folded", "fuzzy"]
 WAYS: tuple[By, ...] = ("exact", "folded", "fuzzy")
 # A score as it is shown, and compared with the thresholds: the same on every machine.
 _DECIMALS = 4
-_SMALLEST_SCORE = 0.001
+_SMALLEST_SHARE = 0.001
 # What is likened is never certain.
 _LIKELIEST = 0.9999
 _SCORES = {
@@ -196,10 +196,13 @@ def _rank(matched: Matched, index: MatchIndex, queries: Queries) -> _Best:
     pair, first, back = np.unique(
         pack_pairs(value, index.owners[spelling]), return_index=True, return_inverse=True
     )
-    joint = np.minimum(np.bincount(back, chance, len(pair)).round(_DECIMALS), _LIKELIEST)
+    summed = np.bincount(back, chance, len(pair))
     owner, entry = unpack_pairs(pair)
-    ranking = np.lexsort((index.ranks[entry], -joint, owner))
-    ranking = ranking[joint[ranking] >= _SMALLEST_SCORE]
+    # Candidates are ranked by their share in whatever is meant, and so are those of values that mean nothing.
+    share = (summed / any_meant[owner]).round(_DECIMALS)
+    joint = np.minimum(summed.round(_DECIMALS), _LIKELIEST)
+    ranking = np.lexsort((index.ranks[entry], -share, owner))
+    ranking = ranking[share[ranking] >= _SMALLEST_SHARE]
     ranked = owner[ranking]
     starts, sizes = find_run_starts(ranked)
     positions, best = ranked[starts], ranking[starts]
