@@ -119,10 +119,10 @@ def test_each_public_class_is_defined_once() -> None:
 
 def test_public_names() -> None:
     assert sorted(igual.__all__) == [
-        "Applied", "Codebook", "Crosswalk", "Database", "IgualError", "IgualWarning", "ListError", "Lookalikes",
+        "Applied", "Codebook", "Crosswalk", "Database", "Draft", "IgualError", "IgualWarning", "ListError", "Lookalikes",
         "MatchIndex", "Matches", "Outcome", "OutputError", "PairList", "Question", "ReferenceList", "Review", "Rulebook",
         "RulebookError", "RulingError", "Rulings", "Survey", "TableError", "Tally", "__version__", "compare",
-        "compare_lists", "count", "cross_table", "date_forms", "lookalikes", "match", "restyle_headers", "rules",
+        "compare_lists", "count", "cross_table", "date_forms", "draft", "lookalikes", "match", "restyle_headers", "rules",
         "similarity", "survey", "tally",
     ]  # fmt: skip
     for name in igual.__all__:

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
         count,
         cross_table,
         date_forms,
+        draft,
         lookalikes,
         match,
         restyle_headers,
@@ -40,6 +41,7 @@ if TYPE_CHECKING:
     from igual.matching.questions import Question
     from igual.rulings import Rulings
     from igual.runs.crosswalk import Applied, Crosswalk
+    from igual.runs.draft import Draft
     from igual.runs.outcome import Outcome
     from igual.runs.review import Review
     from igual.runs.rulebook import Rulebook
@@ -47,8 +49,8 @@ if TYPE_CHECKING:
 # Where each public name is defined; they are imported when they are first used, so that the command line starts fast.
 _DEFINED_IN = {
     "igual.api": (
-        "compare", "compare_lists", "count", "cross_table", "date_forms", "lookalikes", "match", "restyle_headers",
-        "survey", "tally",
+        "compare", "compare_lists", "count", "cross_table", "date_forms", "draft", "lookalikes", "match",
+        "restyle_headers", "survey", "tally",
     ),
     "igual.engines.sql": ("Database",),
     "igual.errors": (
@@ -63,16 +65,17 @@ _DEFINED_IN = {
     "igual.matching.questions": ("Question",),
     "igual.rulings": ("Rulings",),
     "igual.runs.crosswalk": ("Applied", "Crosswalk"),
+    "igual.runs.draft": ("Draft",),
     "igual.runs.outcome": ("Outcome",),
     "igual.runs.review": ("Review",),
     "igual.runs.rulebook": ("Rulebook",),
 }  # fmt: skip
 
 __all__ = [
-    "Applied", "Codebook", "Crosswalk", "Database", "IgualError", "IgualWarning", "ListError", "Lookalikes",
+    "Applied", "Codebook", "Crosswalk", "Database", "Draft", "IgualError", "IgualWarning", "ListError", "Lookalikes",
     "MatchIndex", "Matches", "Outcome", "OutputError", "PairList", "Question", "ReferenceList", "Review", "Rulebook",
     "RulebookError", "RulingError", "Rulings", "Survey", "TableError", "Tally", "__version__",
-    "compare", "compare_lists", "count", "cross_table", "date_forms", "lookalikes", "match", "restyle_headers",
+    "compare", "compare_lists", "count", "cross_table", "date_forms", "draft", "lookalikes", "match", "restyle_headers",
     "rules", "similarity", "survey", "tally",
 ]  # fmt: skip
 

@@ -259,7 +259,21 @@ _READ: Mapping[ShelfName, Callable[[dict[str, Any], _Folder], Any]] = {
 
 def save_rulebook(book: Rulebook, path: str | os.PathLike[str]) -> None:
     """Write a rulebook; lists and codebooks that come from files are named, others are written out in it."""
-    folder = Path(os.path.abspath(path)).parent
+    with outputs() as staged:
+        text = format_rulebook(book, Path(os.path.abspath(path)).parent)
+        staged.place(path).write_text(text, encoding="utf-8", newline="\n")
+
+
+def format_rulebook(book: Rulebook, folder: Path) -> str:
+    """Write a rulebook as TOML.
+
+    Args:
+        book: The rulebook.
+        folder: Where its file is to lie; the files of its lists are named from there.
+
+    Returns:
+        The text.
+    """
     document = tomlkit.document()
     document.add("igual", tomlkit.item(FORMAT))
     if book.headers is not None:
@@ -267,24 +281,36 @@ def save_rulebook(book: Rulebook, path: str | os.PathLike[str]) -> None:
     for kind in SHELVES:
         for name, entry in getattr(book, kind).items():
             document.setdefault(kind, tomlkit.table(is_super_table=True))[name] = _source(entry, folder)
-    rules = tomlkit.aot()
-    for rule in book.rules:
-        table = tomlkit.table()
-        for word, given in rule.dump_words().items():
-            table.add(word, _inline(given))
-        rules.append(table)
     if book.rules:
-        document.add("rule", rules)
-    checks = tomlkit.aot()
-    for check in book.checks:
-        table = tomlkit.table()
-        for word, given in check.model_dump(exclude_defaults=True, mode="json", by_alias=True).items():
-            table.add(word, _inline(given))
-        checks.append(table)
+        document.add("rule", _tables(rule.dump_words() for rule in book.rules))
     if book.checks:
-        document.add("check", checks)
-    with outputs() as staged:
-        staged.place(path).write_text(tomlkit.dumps(document), encoding="utf-8", newline="\n")
+        words = (check.model_dump(exclude_defaults=True, mode="json", by_alias=True) for check in book.checks)
+        document.add("check", _tables(words))
+    return tomlkit.dumps(document)
+
+
+def format_rule(words: Mapping[str, Any]) -> str:
+    """Write one rule as TOML.
+
+    Args:
+        words: The rule as `dump_words` gives it.
+
+    Returns:
+        The text.
+    """
+    document = tomlkit.document()
+    document.add("rule", _tables([words]))
+    return tomlkit.dumps(document)
+
+
+def _tables(several: Iterable[Mapping[str, Any]]) -> Any:
+    tables = tomlkit.aot()
+    for words in several:
+        table = tomlkit.table()
+        for word, given in words.items():
+            table.add(word, _inline(given))
+        tables.append(table)
+    return tables
 
 
 def _source(entry: Codebook | ReferenceList | PairList, folder: Path) -> Any:

@@ -13,7 +13,7 @@ from igual.looking.survey import Survey
 from igual.looking.tally import Tally, Unread
 from igual.matching.matches import Matches
 from igual.matching.questions import Question
-from igual.report import matching_views, notebook, review_views, views
+from igual.report import draft_views, matching_views, notebook, review_views, views
 from igual.report.frames import list_frames
 from igual.report.hints import format_hint
 from igual.report.questions import format_question
@@ -21,6 +21,7 @@ from igual.report.terminal import as_text
 from igual.report.wording import format_count, quote_value
 from igual.rulings import Rulings
 from igual.runs.crosswalk import Applied
+from igual.runs.draft import Draft
 from igual.runs.hints import Hint
 from igual.runs.outcome import Outcome
 from igual.runs.preview import Preview
@@ -44,6 +45,7 @@ def view(result: Any) -> RenderableType:
 
 
 view.register(Survey, views.survey_view)
+view.register(Draft, draft_views.draft_view)
 view.register(Outcome, lambda outcome: views.outcome_view(outcome.account, outcome.hints, outcome.ran_inside))
 view.register(Preview, lambda preview: views.preview_view(preview.rules, plain=True))
 view.register(Matches, matching_views.matches_view)

@@ -15,6 +15,7 @@ from igual.report import records
 from igual.report.review_views import format_effect
 from igual.rulings import Rulings
 from igual.runs.crosswalk import Applied
+from igual.runs.draft import Draft
 from igual.runs.outcome import Outcome
 from igual.runs.preview import Preview
 from igual.runs.review import Review
@@ -52,6 +53,19 @@ _FRAMES: Mapping[tuple[type, str], _Build] = {
     (Tally, "table"): (records.TALLY, lambda tally: records.list_tally(tally)[: tally.top]),
     (Matches, "candidates"): (records.CANDIDATES, records.list_candidates),
     (Lookalikes, "table"): (records.LOOKALIKES, lambda found: records.list_lookalikes(found.members)),
+    (Draft, "table"): (
+        ("certain", "rows", "column", "do", "note"),
+        lambda draft: [
+            {
+                "certain": one.is_certain,
+                "rows": one.rows,
+                "column": ", ".join(one.rule.columns),
+                "do": one.rule.do,
+                "note": one.rule.note,
+            }
+            for one in draft.drafted
+        ],
+    ),
     (Lookalikes, "weaker"): (records.RELATED, lambda found: records.list_related(found.related)),
     (Lookalikes, "rulings"): (RULING_COLUMNS, lambda found: records.list_as_rulings(found.members, "")),
     (Outcome, "headers"): (records.RESTYLED, lambda outcome: records.to_records(outcome.restyled)),
@@ -119,6 +133,7 @@ def list_frames(result: Any) -> list[tuple[str, pd.DataFrame]]:
         Titles and DataFrames.
     """
     titles = {
+        Draft: {"Drafted rules": "table"},
         Survey: {"Columns": "columns", "What is odd": "oddities"},
         Tally: {"Values": "table"},
         Matches: {"Matches": "table"},

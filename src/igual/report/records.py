@@ -17,6 +17,7 @@ from igual.matching.reasons import Reasons
 from igual.matching.related import Related
 from igual.report.reasons import format_reasons
 from igual.runs.account import Account, OpenValue
+from igual.runs.draft import Draft
 from igual.runs.findings import Finding, FoundBy, Since
 from igual.runs.hints import Hint
 from igual.runs.list_versions import ListChanges, RenamedEntry
@@ -346,6 +347,18 @@ def list_related(related: Sequence[Related]) -> Records:
         }
         for one in related
     ]
+
+
+def from_draft(draft: Draft, written: Sequence[str]) -> dict[str, Any]:
+    """A drafted rulebook: its rules, what is to be decided, columns of codes, and the files that were written."""
+    return {
+        "rules": [
+            {"certain": one.is_certain, "rows": one.rows, **one.rule.dump_words()} for one in draft.drafted
+        ],
+        "pairs": {column: dict(found.pairs) for column, found in draft.pairs.items()},
+        "codes": {column: list(codes) for column, codes in draft.codes.items()},
+        "written": list(written),
+    }
 
 
 def list_as_rulings(members: Sequence[Lookalike], column: str) -> Records:

@@ -1,0 +1,169 @@
+"""Rules that the values of one column ask for: repair, blanks, case, numbers and dates."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import Counts, Mask, to_mask
+from igual.conditions import Condition, is_blank
+from igual.looking.oddities import LIKE_MISSING
+from igual.rules.base import Rule
+from igual.rules.blanks import Blanks
+from igual.rules.case import Case
+from igual.rules.characters import Characters
+from igual.rules.date import Date
+from igual.rules.number import Number
+from igual.rules.replace import Replace
+from igual.text.casing import Style, recased
+from igual.text.characters import visible
+from igual.text.dates import ISO, forms_of
+from igual.text.folding import folded_key, trimmed
+
+# From which share of the rows on a column is of one kind, and a second form of dates or numbers is one.
+_NEARLY_ALL, _SECOND = 0.95, 0.02
+# From which share of the rows on one case is the column's.
+_MOST = 0.6
+# Texts that people write for nothing, but that may be a value as well.
+_MAYBE_VALUES = frozenset(
+    {
+        "na", "none", "nil", "unknown", "not known", "unk", "missing", "*", ".", "..", "xxx", "empty", "blank",
+        "undefined",
+    }
+)  # fmt: skip
+_STYLES: tuple[Style, ...] = ("lower", "upper", "sentence", "title")
+_POINT, _COMMA = r"^[+-]?\d+\.\d+$", r"^[+-]?\d+,\d+$"
+_WHOLE = r"^[+-]?(0|[1-9]\d*)$"
+_ISO_DATE = r"^\d{4}-\d{2}-\d{2}$"
+_EXAMPLES = 3
+
+
+class Suggestion(NamedTuple):
+    """A rule that a column may need.
+
+    Attributes:
+        rule: The rule; its note says why.
+        is_certain: Whether nothing speaks against it.
+        is_last_resort: Whether it isn't needed where a list has the column's values.
+        is_reading: Whether it is needed though it changes no text: it makes numbers of them.
+    """
+
+    rule: Rule
+    is_certain: bool
+    is_last_resort: bool = False
+    is_reading: bool = False
+
+
+def suggest_rules(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggestion]:
+    """Suggest rules for a column whose spaces are in order, in the order in which they would act.
+
+    Args:
+        name: The column.
+        values: Its distinct values, (values,).
+        rows: Of each, (values,).
+
+    Yields:
+        The suggestions.
+    """
+    repair = Characters(column=name, repair=True, note="texts that were decoded wrongly, such as Ã³ for ó")
+    yield Suggestion(repair, is_certain=True)
+    blanks, missing = _suggest_blanks(name, values)
+    yield from blanks
+    said = ~is_blank(values) & ~missing
+    if not said.any():
+        return
+    values, rows = values.filter(pa.array(said)), rows[said]
+    measured = [*_suggest_dates(name, values, rows), *_suggest_numbers(name, values, rows)]
+    yield from measured
+    if not measured:
+        yield from _suggest_case(name, values, rows)
+
+
+def _list_examples(values: pa.Array, mask: Mask) -> str:
+    some = values.filter(pa.array(mask)).to_pylist()[:_EXAMPLES]
+    return ", ".join(visible(text, 24) for text in some)
+
+
+def _suggest_blanks(name: str, values: pa.Array) -> tuple[list[Suggestion], Mask]:
+    """Texts that mean there is no value; those that may be one as well are left to the steward."""
+    lower = pc.utf8_lower(trimmed(values)).to_pylist()
+    meant = [text if text in LIKE_MISSING else None for text in lower]
+    suggestions = []
+    for is_certain in (True, False):
+        texts = sorted(
+            {text for text in meant if text is not None and (text not in _MAYBE_VALUES) == is_certain}
+        )
+        if texts:
+            note = (
+                "they mean that there is no value" if is_certain else "do these mean that there is no value?"
+            )
+            suggestions.append(Suggestion(Blanks(column=name, texts=tuple(texts), note=note), is_certain))
+    missing = np.array([text is not None for text in meant], np.bool_)
+    return suggestions, missing
+
+
+def _suggest_dates(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggestion]:
+    total = rows.sum()
+    forms = [(form, mask, int(rows[mask].sum())) for form, mask in forms_of(values)]
+    forms.sort(key=lambda found: -found[2])
+    if not forms or forms[0][2] < total * _NEARLY_ALL or forms[0][0] == ISO:
+        return
+    form, mask, fitting = forms[0]
+    rivals = [other for other, _, its_rows in forms[1:] if its_rows == fitting]
+    note = f"{fitting / total:.0%} of the rows are dates of this form"
+    if fitting < total:
+        note += f"; not {_list_examples(values, ~mask)}"
+    if rivals:
+        note += f"; {', '.join(rivals)} fits as well: which is meant?"
+    # What is a date already stays one, when the rulebook meets its own output.
+    when = Condition(not_=Condition(pattern=_ISO_DATE))
+    yield Suggestion(Date(column=name, form=form, when=when, note=note), is_certain=not rivals)
+
+
+def _suggest_numbers(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggestion]:
+    """Numbers with decimals; whole ones are codes as likely as not, and stay."""
+    total = rows.sum()
+    point, comma, whole = (
+        to_mask(pc.match_substring_regex(values, pattern)) for pattern in (_POINT, _COMMA, _WHOLE)
+    )
+    known = point | comma | whole
+    share = rows[known].sum() / total
+    with_comma, with_point = rows[comma].sum() / total, rows[point].sum() / total
+    if share < _NEARLY_ALL or with_comma < _SECOND:
+        return
+    rest = f"; not {_list_examples(values, ~known)}" if share < 1 else ""
+    point_too = f", {with_point:.0%} a point" if with_point >= _SECOND else ""
+    note = f"{with_comma:.0%} of the rows have a decimal comma{point_too}"
+    yield Suggestion(
+        Replace(column=name, pairs={",": "."}, when=Condition(pattern=_COMMA), note=note), is_certain=True
+    )
+    note = f"{share:.0%} of the rows are numbers{rest}"
+    yield Suggestion(Number(column=name, note=note), is_certain=not rest, is_reading=True)
+
+
+def _suggest_case(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggestion]:
+    """One case where most rows have it, and others are only another case of theirs."""
+    has_words = to_mask(pc.match_substring_regex(values, r"\pL{3}"))
+    has_digits = to_mask(pc.match_substring_regex(values, r"\d"))
+    total = rows.sum()
+    if rows[has_words].sum() < total * _NEARLY_ALL or rows[has_digits].sum() > total * 0.2:
+        return
+    same = {}
+    for style in _STYLES:
+        styled = recased(values, style, (), ())
+        same[style] = to_mask(pc.equal(styled, values))
+    best = max(_STYLES, key=lambda style: int(rows[same[style]].sum()))
+    share = rows[same[best]].sum() / total
+    if not _MOST <= share < 1:
+        return
+    # Only a column in which the others are the same texts in another case.
+    keys = folded_key(values)
+    known = pc.is_in(keys, keys.filter(pa.array(same[best])))
+    others = ~same[best]
+    is_certain = bool(rows[others & to_mask(known)].sum() >= 0.5 * rows[others].sum())
+    note = f"{share:.0%} of the rows are written so; not {_list_examples(values, others)}"
+    yield Suggestion(Case(column=name, style=best, note=note), is_certain, is_last_resort=True)

@@ -1,0 +1,40 @@
+"""What a draft looks like."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from rich.console import Group, RenderableType
+from rich.text import Text
+
+from igual.report.tables import Cell, draw_table, draw_text, draw_value
+from igual.report.wording import format_count
+from igual.runs.draft import Draft
+
+
+def draft_view(draft: Draft) -> RenderableType:
+    """The rules in force, those that a steward has to decide on, and columns of codes."""
+    if not draft.drafted and not draft.codes:
+        return Text("Nothing needs a rule.", style="green")
+    parts: list[RenderableType] = []
+    for title, is_certain in (("rule", True), ("rule to decide on (commented out)", False)):
+        rows: list[Sequence[Cell]] = [
+            (
+                one.rule.do,
+                draw_text(", ".join(one.rule.columns)),
+                one.rows,
+                draw_value(one.rule.note or ""),
+            )
+            for one in draft.drafted
+            if one.is_certain == is_certain
+        ]
+        if rows:
+            several = title.replace("rule", "rules", 1)
+            parts.append(
+                draw_table(format_count(len(rows), title, several), ("does", "columns", "rows#", "why"), rows)
+            )
+    if draft.codes:
+        listed = [(draw_value(column), draw_value(", ".join(codes))) for column, codes in draft.codes.items()]
+        title = f"{format_count(len(listed), 'column')} of few short codes: a codebook to fill in"
+        parts.append(draw_table(title, ("column", "codes"), listed))
+    return Group(*parts)

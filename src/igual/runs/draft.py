@@ -1,0 +1,265 @@
+"""A first rulebook, drafted from what a table shows: rules in the order in which people work, each with its why."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, NamedTuple
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import MIXED, TEXTS, Column, Mask, to_mask
+from igual.conditions import is_blank
+from igual.display import Displayed
+from igual.errors import RulebookError
+from igual.lists import Codebook, PairList, ReferenceList, Shelf
+from igual.looking.drafting import Suggestion, suggest_rules
+from igual.matching.lookalikes import group_lookalikes
+from igual.rules.base import Rule
+from igual.rules.label import Label
+from igual.rules.match import Match
+from igual.rules.replace import Replace
+from igual.rules.spacing import Spacing
+from igual.runs.rulebook import Rulebook
+from igual.runs.trail import ColumnTrail
+from igual.text.characters import visible
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+# From which share of the rows on a list or codebook is a column's.
+_LISTED, _LABELLED = 0.5, 0.8
+# Columns of no more distinct values than this are looked through for lookalikes.
+_MOST_VALUES = 3_000
+# Codes: so many distinct values at most, of so many characters, in so many rows at least.
+_MOST_CODES, _LONGEST_CODE, _FEWEST_ROWS = 12, 3, 20
+_EXAMPLES = 3
+# Texts of more characters on average are free text.
+_FREE_TEXT = 30
+
+
+class Drafted(NamedTuple):
+    """A rule of a draft.
+
+    Attributes:
+        rule: The rule; its note says why it is there.
+        is_certain: Whether it is in force; others are written into the rulebook as comments.
+        rows: How many rows it changes.
+    """
+
+    rule: Rule
+    is_certain: bool
+    rows: int
+
+
+@dataclass(frozen=True, repr=False)
+class Draft(Displayed):
+    """A first rulebook for a table; it prints well.
+
+    Attributes:
+        drafted: The rules, in order.
+        lists: The reference lists that they use.
+        codebooks: The codebooks that they use.
+        pairs: Pair lists from lookalikes, to be read through.
+        codes: Columns of codes without a codebook: the codes of each, most rows first.
+    """
+
+    drafted: Sequence[Drafted]
+    lists: Mapping[str, ReferenceList] = field(default_factory=dict)
+    codebooks: Mapping[str, Codebook] = field(default_factory=dict)
+    pairs: Mapping[str, PairList] = field(default_factory=dict)
+    codes: Mapping[str, Sequence[str]] = field(default_factory=dict)
+
+    @property
+    def table(self) -> pd.DataFrame:
+        """DataFrame with certain, rows, column, do, note."""
+        return self._frame("table")
+
+    def save(self, path: str | os.PathLike[str]) -> list[str]:
+        """Write the rulebook, and beside it what it needs: pair lists to read through, empty codebooks to fill in.
+
+        What is uncertain is written but commented out.
+
+        Args:
+            path: The rulebook to write (.toml).
+
+        Returns:
+            The files that were written.
+
+        Raises:
+            OutputError: Where one of the files is there already.
+            RulebookError: Where there is nothing to put right.
+        """
+        from igual.files.drafts import save_draft
+
+        return save_draft(self, path)
+
+    @property
+    def rules(self) -> list[Rule]:
+        """The rules that are in force."""
+        return [one.rule for one in self.drafted if one.is_certain]
+
+    @property
+    def uncertain(self) -> list[Rule]:
+        """The rules that a steward has to decide on."""
+        return [one.rule for one in self.drafted if not one.is_certain]
+
+    @property
+    def rulebook(self) -> Rulebook:
+        """The rules that are in force as a rulebook, with the lists and codebooks that they use.
+
+        Raises:
+            RulebookError: Where there is nothing to put right.
+        """
+        if not self.rules:
+            raise RulebookError("there is nothing to draft: no rule is needed for certain")
+        used = {need.name for rule in self.rules for need in rule.needs()}
+        return Rulebook(
+            self.rules,
+            {name: found for name, found in self.lists.items() if name in used},
+            {name: found for name, found in self.codebooks.items() if name in used},
+        )
+
+
+def draft_rules(
+    columns: Iterable[tuple[str, Column]],
+    lists: Mapping[str, ReferenceList] | None = None,
+    codebooks: Mapping[str, Codebook] | None = None,
+) -> Draft:
+    """Draft a rulebook for the columns of a table.
+
+    Args:
+        columns: Names and encoded columns.
+        lists: Reference lists to try on every column.
+        codebooks: Codebooks to try on every column.
+
+    Returns:
+        The draft.
+    """
+    drafting = _Drafting(Shelf(lists=dict(lists or {}), codebooks=dict(codebooks or {})))
+    for name, column in columns:
+        if column.kind in (TEXTS, MIXED):
+            drafting.look_at(name, column)
+    return drafting.finish()
+
+
+def _mean_length(trail: ColumnTrail) -> float:
+    """The characters of a column's values on average, by rows."""
+    said = ~is_blank(trail.values)
+    lengths = pc.utf8_length(trail.values).fill_null(0).to_numpy(zero_copy_only=False)
+    return float(np.average(lengths[said], weights=trail.rows[said])) if said.any() else 0.0
+
+
+class _Drafting:
+    """Rules that were found so far, and what each column is by now."""
+
+    def __init__(self, shelf: Shelf) -> None:
+        self._shelf = shelf
+        self._spaced: list[tuple[str, int]] = []
+        self._found: list[Drafted] = []
+        self._pairs: dict[str, PairList] = {}
+        self._codes: dict[str, list[str]] = {}
+
+    def look_at(self, name: str, column: Column) -> None:
+        """Draft the rules of a column, each on what the ones before it made."""
+        trail = ColumnTrail.begin(name, column)
+        trail, rows = self._apply(trail, Spacing(column=name))
+        if rows and _mean_length(trail) > _FREE_TEXT:
+            note = "free text, whose line breaks and spaces may be meant"
+            self._found.append(Drafted(Spacing(column=name, note=note), False, rows))
+            trail = ColumnTrail.begin(name, column)
+        elif rows:
+            self._spaced.append((name, rows))
+        is_listed = False
+        for suggestion in suggest_rules(name, trail.values, trail.rows):
+            if suggestion.is_last_resort and (is_listed := is_listed or self._is_listed(trail)):
+                continue
+            trail = self._add(trail, suggestion)
+        self._match(trail)
+
+    def _apply(self, trail: ColumnTrail, rule: Rule) -> tuple[ColumnTrail, int]:
+        """Apply a rule; gives how many rows it changes."""
+        (made,) = trail.apply(1, rule, rule.rewriter(self._shelf), (), self._shelf)
+        stage = made.stages[-1]
+        return made.merge(), int(stage.rows[stage.changed].sum())
+
+    def _add(self, trail: ColumnTrail, suggestion: Suggestion) -> ColumnTrail:
+        made, rows = self._apply(trail, suggestion.rule)
+        if rows or suggestion.is_reading:
+            self._found.append(Drafted(suggestion.rule, suggestion.is_certain, rows))
+        return made if rows and suggestion.is_certain else trail
+
+    def _share(self, trail: ColumnTrail, rule: Rule) -> float:
+        """The share of a column's rows that a rule knows, 0 to 1."""
+        said = ~is_blank(trail.values)
+        if not said.any():
+            return 0.0
+        result = rule.rewriter(self._shelf).rewrite(trail.values, {})
+        unknown: Mask = result.unknown if result.unknown is not None else np.ones(len(said), np.bool_)
+        return float(trail.rows[said & ~unknown].sum() / trail.rows[said].sum())
+
+    def _candidates(self, trail: ColumnTrail) -> list[tuple[float, Rule]]:
+        rules: list[tuple[float, Rule]] = []
+        for name in self._shelf.lists:
+            share = self._share(trail, Match(column=trail.name, list=name, by=("exact", "folded")))
+            if share >= _LISTED:
+                note = f"{share:.0%} of the rows have an entry of list {name}"
+                rules.append((share, Match(column=trail.name, list=name, note=note)))
+        for name in self._shelf.codebooks:
+            share = self._share(trail, Label(column=trail.name, codebook=name))
+            if share >= _LABELLED:
+                note = f"{share:.0%} of the rows have a code of codebook {name}"
+                rules.append((share, Label(column=trail.name, codebook=name, note=note)))
+        return sorted(rules, key=lambda found: -found[0])
+
+    def _is_listed(self, trail: ColumnTrail) -> bool:
+        return bool(self._candidates(trail))
+
+    def _match(self, trail: ColumnTrail) -> None:
+        """Use the list or codebook that knows most of a column; else look for codes and for lookalikes."""
+        if candidates := self._candidates(trail):
+            self._add(trail, Suggestion(candidates[0][1], is_certain=True))
+            return
+        said = ~is_blank(trail.values)
+        values, rows = trail.values.filter(pa.array(said)), trail.rows[said]
+        lengths = pc.utf8_length(values).to_numpy(zero_copy_only=False)
+        if 1 < len(values) <= _MOST_CODES and lengths.max() <= _LONGEST_CODE and rows.sum() >= _FEWEST_ROWS:
+            order = np.argsort(-rows, kind="stable")
+            self._codes[trail.name] = values.take(pa.array(order)).to_pylist()
+            return
+        is_text = to_mask(pc.match_substring_regex(values, r"\pL{3}"))
+        if 1 < is_text.sum() <= _MOST_VALUES:
+            self._liken(trail.name, values.filter(pa.array(is_text)), rows[is_text])
+
+    def _liken(self, name: str, values: pa.Array, rows: np.ndarray[tuple[int], np.dtype[np.int64]]) -> None:
+        members = group_lookalikes(values, rows)
+        pairs = {one.value: one.proposal for one in members if one.value != one.proposal}
+        if not pairs:
+            return
+        shown = ", ".join(
+            f"{visible(value, 24)} → {visible(to, 24)}" for value, to in list(pairs.items())[:_EXAMPLES]
+        )
+        note = f"{len(pairs)} spellings that are probably others, such as {shown}: read them through first"
+        self._pairs[name] = PairList(pairs)
+        changed = sum(one.rows for one in members if one.value != one.proposal)
+        rule = Replace(column=name, pairs=pairs, where="whole", note=note)
+        self._found.append(Drafted(rule, False, changed))
+
+    def finish(self) -> Draft:
+        """The draft, spaces first."""
+        drafted: list[Drafted] = []
+        if self._spaced:
+            names = tuple(name for name, _ in self._spaced)
+            rows = sum(rows for _, rows in self._spaced)
+            note = f"{rows:,} cells have spaces at their ends, several together, or odd ones"
+            rule = (
+                Spacing(columns=names, note=note) if len(names) > 1 else Spacing(column=names[0], note=note)
+            )
+            drafted.append(Drafted(rule, True, rows))
+        used = {need.name for one in self._found for need in one.rule.needs()}
+        lists = {name: found for name, found in self._shelf.lists.items() if name in used}
+        codebooks = {name: found for name, found in self._shelf.codebooks.items() if name in used}
+        return Draft([*drafted, *self._found], lists, codebooks, self._pairs, self._codes)

@@ -1,0 +1,140 @@
+"""A first rulebook, drafted from what a table shows."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+
+import pandas as pd
+import pytest
+
+import igual
+from tests.attack.forked import Done
+
+Run = Callable[..., Done]
+SPECIES = igual.ReferenceList(["Norway maple", "Common oak", "Field maple", "Silver birch"])
+
+
+def test_rules_come_in_the_order_of_work_with_their_why() -> None:
+    table = {
+        "tree": ["Norway maple ", "Common oak", "norwy maple", "Field  maple", "n/a"],
+        "planted": ["31/05/2024", "1/6/2024", "02/06/2024", "3/6/2024", "?"],
+        "height": ["1,5", "2,75", "12,0", "3", "n/a"],
+    }
+    draft = igual.draft(table, lists={"species": SPECIES})
+    assert [(rule.do, rule.columns) for rule in draft.rules] == [
+        ("spacing", ("tree",)), ("blanks", ("tree",)), ("match", ("tree",)), ("blanks", ("planted",)), ("date", ("planted",)),
+        ("blanks", ("height",)), ("replace", ("height",)), ("number", ("height",)),
+    ]  # fmt: skip
+    assert all(rule.note for rule in draft.rules)
+    clean = draft.rulebook.apply(table).table
+    assert clean["tree"] == ["Norway maple", "Common oak", "Norway maple", "Field maple", None]
+    assert clean["height"] == [1.5, 2.75, 12.0, 3.0, None]
+    again = draft.rulebook.apply(clean).table
+    assert again == clean
+
+
+def test_what_is_uncertain_is_left_to_the_steward() -> None:
+    ambiguous = igual.draft({"day": ["01/02/2024", "03/04/2024"] * 5})
+    assert ambiguous.rules == []
+    (rule,) = ambiguous.uncertain
+    assert "MM/DD/YYYY fits as well: which is meant?" in (rule.note or "")
+    maybe = igual.draft({"a": ["oak", "elm", "unknown"] * 3})
+    assert [rule.do for rule in maybe.uncertain] == ["blanks"]
+    with pytest.raises(igual.RulebookError, match="nothing to draft"):
+        _ = maybe.rulebook
+    alike = igual.draft({"street": ["Harbour Road"] * 30 + ["Harbuor Road"]})
+    assert [rule.do for rule in alike.uncertain] == ["replace"]
+    assert alike.pairs["street"].pairs == {"Harbuor Road": "Harbour Road"}
+
+
+def test_one_case_where_most_rows_have_it() -> None:
+    draft = igual.draft({"tree": ["common oak"] * 8 + ["COMMON OAK", "Common Oak"]})
+    assert [(rule.do, getattr(rule, "style", None)) for rule in draft.rules] == [("case", "lower")]
+    assert "not COMMON OAK, Common Oak" in (draft.rules[0].note or "").replace("·", " ")
+
+
+def test_two_decimal_marks_become_one() -> None:
+    table = {"h": ["1,5", "2.5", "3,25", "4.75", "5"] * 4}
+    draft = igual.draft(table)
+    assert [rule.do for rule in draft.rules] == ["replace", "number"]
+    assert draft.rulebook.apply(table).table["h"][:5] == [1.5, 2.5, 3.25, 4.75, 5.0]
+
+
+@pytest.mark.parametrize(
+    "table",
+    [
+        {"a": ["oak", "elm"], "b": ["1", "2"]}, {"a": []}, {"a": [None, None]}, {"n": [1, 2, 3]}, {"day": ["2024-05-31"]},
+        {"id": ["007", "010"]},
+    ],
+)  # fmt: skip
+def test_a_clean_table_drafts_nothing(table: dict[str, list[object]]) -> None:
+    draft = igual.draft(table)
+    assert (draft.drafted, dict(draft.codes)) == ([], {})
+    assert repr(draft) == "Nothing needs a rule."
+
+
+def test_a_draft_on_disk_runs_at_once(run: Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    rows = [f"{'Oaks ' if n % 2 else 'Elms'},{'ab'[n % 2]},{'a' if n % 3 else 'b'}" for n in range(30)]
+    Path("t.csv").write_text("tree,site code,site-code\n" + "\n".join(rows) + "\n")
+    shown = run("draft t.csv")
+    assert shown.returncode == 0
+    assert "Nothing was written: --out RULEBOOK does that." in shown.stdout
+    done = run("draft t.csv --out mine.toml --json")
+    written = json.loads(done.stdout)["written"]
+    assert written == ["mine.toml", "mine.site_code.codes.csv", "mine.site_code_2.codes.csv"]
+    assert Path(written[1]).read_text().splitlines()[0] == "code,label"
+    assert '# codebook = "site_code"' in Path("mine.toml").read_text()
+    assert run("apply mine.toml t.csv --out clean.csv").returncode == 0
+    assert pd.read_csv("clean.csv")["tree"].unique().tolist() == ["Elms", "Oaks"]
+    # Once labels are filled in, the commented rules are a rulebook as well.
+    for path in written[1:]:
+        lines = Path(path).read_text().splitlines()
+        Path(path).write_text("\n".join([lines[0], *(f"{line}label {line[0]}" for line in lines[1:])]) + "\n")
+    text = Path("mine.toml").read_text()
+    Path("all.toml").write_text(
+        "\n".join(
+            line.removeprefix("# ") if line.startswith(("# [", "# c", "# d", "# f", "# n")) else line
+            for line in text.splitlines()
+        )
+    )
+    assert run("apply all.toml t.csv --out all.csv").returncode == 0, run(
+        "apply all.toml t.csv --out all.csv"
+    ).stderr
+    again = run("draft t.csv --out mine.toml")
+    assert again.returncode == 2
+    assert "mine.toml is there already; a draft overwrites nothing" in again.stderr
+    Path("clean2.csv").write_text("a\nx\n")
+    nothing = run("draft clean2.csv --out other.toml")
+    assert (nothing.returncode, Path("other.toml").exists()) == (1, False)
+
+
+def test_hostile_values_stay_texts_in_a_draft(tmp_path: Path) -> None:
+    table = {'a"]\n[[rule]]\ndo = "x': ["=cmd ", 'oak\n"""', "\x1b[31m ", "oak"] * 9}
+    draft = igual.draft(table)
+    draft.save(tmp_path / "mine.toml")
+    assert igual.Rulebook.load(tmp_path / "mine.toml").rules == draft.rulebook.rules
+
+
+def test_the_demo_is_drafted_nearly_whole(trees: Path) -> None:
+    raw = pd.read_csv(trees / "trees.csv", dtype=str, keep_default_na=False)
+    lists = {
+        name: igual.ReferenceList.load(trees / f"{name}.csv")
+        for name in ("species", "districts", "contractors")
+    }
+    codebooks = {name: igual.Codebook.load(trees / f"{name}.csv") for name in ("condition", "site")}
+    draft = igual.draft(raw, lists=lists, codebooks=codebooks)
+    mine = draft.rulebook.apply(raw).table
+    book = igual.Rulebook.load(trees / "trees.toml")
+    own = igual.Rulebook(book.rules, book.lists, book.codebooks, book.pairs).apply(raw).table
+    changed = right = 0
+    for column in ("species", "condition", "site", "district", "street", "contractor", "planted"):
+        wanted = own["firm" if column == "contractor" else column].astype(object).astype(str)
+        before, after = raw[column].astype(str), mine[column].astype(object).astype(str)
+        touched = wanted != before
+        changed += int(touched.sum())
+        right += int((touched & (after == wanted)).sum())
+    assert right >= 0.85 * changed
+    assert igual.draft(mine, lists=lists, codebooks=codebooks).rules == []
