@@ -153,6 +153,16 @@ def test_several_files_are_one_table(run: Run, tmp_path: Path, write: Write) -> 
     assert "has a column 'source_file' already" in run("survey with.csv --source-file").stderr
 
 
+def test_column_names_that_are_not_utf8_are_refused(tmp_path: Path) -> None:
+    path = tmp_path / "t.arrow"
+    table = pa.table({"quay": ["a"]})
+    with pa.ipc.new_file(path, table.schema) as writer:
+        writer.write_table(table)
+    path.write_bytes(path.read_bytes().replace(b"quay", b"\x95uay"))
+    with pytest.raises(igual.TableError, match=r"t.arrow can't be read"):
+        igual.Rulebook([igual.rules.Spacing(column="quay")]).apply_file(path, tmp_path / "out.csv")
+
+
 @pytest.mark.parametrize("ending", [".csv", ".csv.gz", ".jsonl", ".parquet", ".arrow", ".xlsx"])
 def test_standard_input_and_output(tmp_path: Path, write: Write, ending: str) -> None:
     import subprocess

@@ -80,7 +80,10 @@ def open_table_file(path: str | os.PathLike[str], options: ReadOptions | None = 
         endings = ", ".join(readable_endings())
         raise TableError(f"{found.name}: can't read this kind of file; tables end with {endings}")
     with reading(found.name):
-        return _reporting(format_.open(readable(found), options or ReadOptions()))
+        opened = format_.open(readable(found), options or ReadOptions())
+        # Names that aren't UTF-8 only show when they are asked for.
+        _ = opened.names
+        return _reporting(opened)
 
 
 def _reporting(opened: OpenedTable) -> OpenedTable:
