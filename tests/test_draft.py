@@ -55,6 +55,18 @@ def test_one_case_where_most_rows_have_it() -> None:
     assert "not COMMON OAK, Common Oak" in (draft.rules[0].note or "").replace("·", " ")
 
 
+def test_two_forms_of_dates_become_two_rules() -> None:
+    table = {"day": ["31/05/2024", "01/06/2024", "2024-06-02", "3.6.2024", "04/06/2024"] * 9}
+    draft = igual.draft({"day": [day for day in table["day"] if "." not in day]})
+    assert [(rule.do, rule.when is not None) for rule in draft.rules] == [("date", True)]
+    two = igual.draft({"day": [day for day in table["day"] if "-" not in day]})
+    assert [getattr(rule, "form", "") for rule in two.rules] == ["DD/MM/YYYY", "DD.MM.YYYY"]
+    clean = two.rulebook.apply({"day": ["31/05/2024", "3.6.2024"]}).table["day"]
+    assert [str(day) for day in clean] == ["2024-05-31", "2024-06-03"]
+    three = igual.draft(table)
+    assert three.rules == []
+
+
 def test_two_decimal_marks_become_one() -> None:
     table = {"h": ["1,5", "2.5", "3,25", "4.75", "5"] * 4}
     draft = igual.draft(table)

@@ -54,6 +54,8 @@ picture compare top 'igual tally port/trees.csv -c district --against port/clean
 picture files top 'igual apply port/trees.toml port/trees.csv port/june.csv --out both.parquet --force | tail -3; cat both.parquet | igual tally - -c species --top 6; igual tally port/trees.csv port/june.csv -c site --by source_file --source-file --top 12' \
   'igual apply port/trees.toml port/trees.csv port/june.csv --out both.parquet; cat both.parquet | igual tally - -c species --top 6; igual tally …'
 picture match top 'igual match port/trees.csv -c species -l port/species.csv'
+picture draft top \
+  'igual draft port/trees.csv -l port/species.csv -l port/districts.csv -l port/contractors.csv --codebook port/condition.csv'
 picture lookalikes top 'igual lookalikes port/trees.csv -c species'
 
 # The sheet, in a spreadsheet program.

@@ -21,7 +21,7 @@ from igual.rules.number import Number
 from igual.rules.replace import Replace
 from igual.text.casing import Style, recased
 from igual.text.characters import visible
-from igual.text.dates import ISO, forms_of
+from igual.text.dates import ISO, form_pattern, forms_of
 from igual.text.folding import folded_key, trimmed
 
 # From which share of the rows on a column is of one kind, and a second form of dates or numbers is one.
@@ -110,7 +110,10 @@ def _suggest_dates(name: str, values: pa.Array, rows: Counts) -> Iterator[Sugges
     total = rows.sum()
     forms = [(form, mask, int(rows[mask].sum())) for form, mask in forms_of(values)]
     forms.sort(key=lambda found: -found[2])
-    if not forms or forms[0][2] < total * _NEARLY_ALL or forms[0][0] == ISO:
+    if not forms or (forms[0][0] == ISO and forms[0][2] >= total * _NEARLY_ALL):
+        return
+    if forms[0][2] < total * _NEARLY_ALL:
+        yield from _suggest_two_forms(name, values, rows, forms)
         return
     form, mask, fitting = forms[0]
     rivals = [other for other, _, its_rows in forms[1:] if its_rows == fitting]
@@ -122,6 +125,29 @@ def _suggest_dates(name: str, values: pa.Array, rows: Counts) -> Iterator[Sugges
     # What is a date already stays one, when the rulebook meets its own output.
     when = Condition(not_=Condition(pattern=_ISO_DATE))
     yield Suggestion(Date(column=name, form=form, when=when, note=note), is_certain=not rivals)
+
+
+def _suggest_two_forms(
+    name: str, values: pa.Array, rows: Counts, forms: list[tuple[str, Mask, int]]
+) -> Iterator[Suggestion]:
+    """Two forms of dates in one column, where each can be told from the other: two rules with a condition."""
+    total = rows.sum()
+    for place, (first, first_mask, _) in enumerate(forms):
+        for second, second_mask, _ in forms[place + 1 :]:
+            both = rows[first_mask | second_mask].sum() / total
+            shares = [rows[mask].sum() / total for mask in (first_mask, second_mask)]
+            looks = [
+                to_mask(pc.match_substring_regex(values, form_pattern(form))) for form in (first, second)
+            ]
+            apart = not (looks[0] & second_mask).any() and not (looks[1] & first_mask).any()
+            if both < _NEARLY_ALL or min(shares) < _SECOND or not apart:
+                continue
+            for form, share in zip((first, second), shares, strict=True):
+                note = f"{share:.0%} of the rows are dates of this form, {both - share:.0%} of another"
+                when = Condition(pattern=form_pattern(form))
+                if form != ISO:
+                    yield Suggestion(Date(column=name, form=form, when=when, note=note), is_certain=True)
+            return
 
 
 def _suggest_numbers(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggestion]:

@@ -48,6 +48,25 @@ def strptime_form(form: str) -> str:
     return _LETTERS.sub(lambda found: _STRPTIME[found[0]], form.replace("%", "%%"))
 
 
+def form_pattern(form: str) -> str:
+    r"""A regular expression that texts of a form meet, such as `^\d{1,2}/\d{1,2}/\d{4}$` for `DD/MM/YYYY`.
+
+    Args:
+        form: The form, in plain letters.
+
+    Returns:
+        The expression.
+    """
+    digits = {"YYYY": r"\d{4}", "YY": r"\d{2}", "MM": r"\d{1,2}", "DD": r"\d{1,2}", "MON": "[A-Za-z]{3}"}
+    parts, letters = _LETTERS.split(form), _LETTERS.findall(form)
+    written = [digits.get(letter, "[A-Za-z]{3,9}") for letter in letters]
+    return (
+        "^"
+        + "".join(re.escape(between) + one for between, one in zip(parts, [*written, ""], strict=True))
+        + "$"
+    )
+
+
 def days(values: pa.Array, form: str) -> Floats:
     """The days since 1970-01-01 of texts that are dates of a form such as `DD/MM/YYYY`; NaN for all others."""
     parts, letters = _LETTERS.split(form), _LETTERS.findall(form)
