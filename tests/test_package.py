@@ -30,7 +30,7 @@ FLOORS = (
     ("runs",),
     ("report",),
     ("engines.sql", "engines.readers", "engines.spark", "files"),
-    ("api", "similarity", ""),
+    ("api", "starting", "similarity", ""),
     ("cli", "demo", "__main__"),
 )
 # What may go up: results show themselves, value classes load and save, and types that only a type checker reads.
@@ -39,7 +39,7 @@ UPWARDS = {
     ("lists.codebook", "files.lists"), ("lists.pair_list", "files.lists"), ("lists.reference_list", "files.lists"),
     ("lists.reference_list", "files.skos"),
     ("rulings", "files.rulings"), ("rulings", "files.sheets"), ("rulings", "runs.review"), ("rulings", "runs.rulebook"),
-    ("runs.crosswalk", "files.crosswalks"), ("runs.outcome", "files.sheets"), ("runs.rulebook", "files.rulebooks"),
+    ("runs.crosswalk", "files.crosswalks"), ("runs.draft", "files.drafts"), ("runs.outcome", "files.sheets"), ("runs.rulebook", "files.rulebooks"),
     ("runs.rulebook", "files.applying"), ("runs.rulebook", "files.formats.base"),
     ("engines.base", "engines.readers"), ("engines.base", "engines.spark"),
 }  # fmt: skip

@@ -20,14 +20,27 @@ from igual.rules.registry import find_rules
 ROOT = Path(__file__).parent.parent
 FUNCTIONS = (
     "survey", "tally", "count", "cross_table", "compare", "date_forms", "restyle_headers", "match", "lookalikes",
-    "compare_lists",
+    "draft", "compare_lists",
 )  # fmt: skip
 CLASSES = (
-    "Survey", "Tally", "Matches", "MatchIndex", "Lookalikes", "Rulebook", "Outcome", "Rulings", "Review", "Crosswalk",
+    "Survey", "Tally", "Matches", "Question", "MatchIndex", "Lookalikes", "Draft", "Rulebook",
+    "Outcome", "Rulings", "Review", "Crosswalk",
     "Applied", "Database", "ReferenceList", "Codebook", "PairList",
 )  # fmt: skip
 ERRORS = ("IgualError", "TableError", "ListError", "RulebookError", "RulingError", "OutputError")
-COMMANDS = ("survey", "tally", "lookalikes", "match", "apply", "review", "check", "rules", "lists", "demo")
+COMMANDS = (
+    "survey",
+    "tally",
+    "lookalikes",
+    "draft",
+    "match",
+    "apply",
+    "review",
+    "check",
+    "rules",
+    "lists",
+    "demo",
+)
 SHARED = ("column", "columns", "into", "when", "note")
 JSON: dict[str, dict[str, Any]] = {
     "survey": {"rows": None, "columns": records.COLUMNS, "oddities": records.ODDITIES},
@@ -37,6 +50,7 @@ JSON: dict[str, dict[str, Any]] = {
         "open": records.OPEN, "unfit": records.UNFIT, "unused": records.UNUSED, "near_misses": records.NEAR_MISSES,
         "hints": records.HINTS, "written": None,
     },
+    "draft": {"rules": None, "pairs": None, "codes": None, "written": None},
     "match": {"column": None, "list": None, "counts": None, "matches": records.MATCHES},
     "review": {
         "rulings": None, "written": None, "taken": records.TAKEN, "refused": records.REJECTED, "known": None,

@@ -15,11 +15,9 @@ if TYPE_CHECKING:
         count,
         cross_table,
         date_forms,
-        draft,
         lookalikes,
         match,
         restyle_headers,
-        survey,
         tally,
     )
     from igual.engines.sql import Database
@@ -45,12 +43,13 @@ if TYPE_CHECKING:
     from igual.runs.outcome import Outcome
     from igual.runs.review import Review
     from igual.runs.rulebook import Rulebook
+    from igual.starting import draft, survey
 
 # Where each public name is defined; they are imported when they are first used, so that the command line starts fast.
 _DEFINED_IN = {
     "igual.api": (
-        "compare", "compare_lists", "count", "cross_table", "date_forms", "draft", "lookalikes", "match",
-        "restyle_headers", "survey", "tally",
+        "compare", "compare_lists", "count", "cross_table", "date_forms", "lookalikes", "match",
+        "restyle_headers", "tally",
     ),
     "igual.engines.sql": ("Database",),
     "igual.errors": (
@@ -69,6 +68,7 @@ _DEFINED_IN = {
     "igual.runs.outcome": ("Outcome",),
     "igual.runs.review": ("Review",),
     "igual.runs.rulebook": ("Rulebook",),
+    "igual.starting": ("draft", "survey"),
 }  # fmt: skip
 
 __all__ = [
