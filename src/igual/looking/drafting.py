@@ -35,6 +35,7 @@ _MAYBE_VALUES = frozenset(
         "undefined",
     }
 )  # fmt: skip
+_NAMED = 5
 _STYLES: tuple[Style, ...] = ("lower", "upper", "sentence", "title")
 _POINT, _COMMA = r"^[+-]?\d+\.\d+$", r"^[+-]?\d+,\d+$"
 _WHOLE = r"^[+-]?(0|[1-9]\d*)$"
@@ -83,6 +84,16 @@ def suggest_rules(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggest
         yield from _suggest_case(name, values, rows)
 
 
+def format_share(share: float) -> str:
+    """A share in hundredths; only all of it is 100 %.
+
+    Example:
+        >>> format_share(0.999), format_share(1)
+        ('99 %', '100 %')
+    """
+    return f"{100 if share == 1 else min(round(100 * share), 99)} %"
+
+
 def _list_examples(values: pa.Array, mask: Mask) -> str:
     some = values.filter(pa.array(mask)).to_pylist()[:_EXAMPLES]
     return ", ".join(visible(text, 24) for text in some)
@@ -98,8 +109,11 @@ def _suggest_blanks(name: str, values: pa.Array) -> tuple[list[Suggestion], Mask
             {text for text in meant if text is not None and (text not in _MAYBE_VALUES) == is_certain}
         )
         if texts:
+            named = ", ".join(texts[:_NAMED])
             note = (
-                "they mean that there is no value" if is_certain else "do these mean that there is no value?"
+                f"{named} mean that there is no value"
+                if is_certain
+                else f"do {named} mean that there is no value?"
             )
             suggestions.append(Suggestion(Blanks(column=name, texts=tuple(texts), note=note), is_certain))
     missing = np.array([text is not None for text in meant], np.bool_)
@@ -117,7 +131,7 @@ def _suggest_dates(name: str, values: pa.Array, rows: Counts) -> Iterator[Sugges
         return
     form, mask, fitting = forms[0]
     rivals = [other for other, _, its_rows in forms[1:] if its_rows == fitting]
-    note = f"{fitting / total:.0%} of the rows are dates of this form"
+    note = f"{format_share(fitting / total)} of the rows are dates as {form}"
     if fitting < total:
         note += f"; not {_list_examples(values, ~mask)}"
     if rivals:
@@ -143,7 +157,7 @@ def _suggest_two_forms(
             if both < _NEARLY_ALL or min(shares) < _SECOND or not apart:
                 continue
             for form, share in zip((first, second), shares, strict=True):
-                note = f"{share:.0%} of the rows are dates of this form, {both - share:.0%} of another"
+                note = f"{format_share(share)} of the rows are dates as {form}, {format_share(both - share)} others"
                 when = Condition(pattern=form_pattern(form))
                 if form != ISO:
                     yield Suggestion(Date(column=name, form=form, when=when, note=note), is_certain=True)
@@ -162,12 +176,12 @@ def _suggest_numbers(name: str, values: pa.Array, rows: Counts) -> Iterator[Sugg
     if share < _NEARLY_ALL or with_comma < _SECOND:
         return
     rest = f"; not {_list_examples(values, ~known)}" if share < 1 else ""
-    point_too = f", {with_point:.0%} a point" if with_point >= _SECOND else ""
-    note = f"{with_comma:.0%} of the rows have a decimal comma{point_too}"
+    point_too = f", {format_share(with_point)} a point" if with_point >= _SECOND else ""
+    note = f"{format_share(with_comma)} of the rows have a decimal comma{point_too}"
     yield Suggestion(
         Replace(column=name, pairs={",": "."}, when=Condition(pattern=_COMMA), note=note), is_certain=True
     )
-    note = f"{share:.0%} of the rows are numbers{rest}"
+    note = f"{format_share(share)} of the rows are numbers{rest}"
     yield Suggestion(Number(column=name, note=note), is_certain=not rest, is_reading=True)
 
 
@@ -191,5 +205,5 @@ def _suggest_case(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggest
     known = pc.is_in(keys, keys.filter(pa.array(same[best])))
     others = ~same[best]
     is_certain = bool(rows[others & to_mask(known)].sum() >= 0.5 * rows[others].sum())
-    note = f"{share:.0%} of the rows are written so; not {_list_examples(values, others)}"
+    note = f"{format_share(share)} of the rows are written so; not {_list_examples(values, others)}"
     yield Suggestion(Case(column=name, style=best, note=note), is_certain, is_last_resort=True)

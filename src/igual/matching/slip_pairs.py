@@ -13,6 +13,8 @@ from igual.matching.scoring import MOST_LETTERS, Candidates, Floats, logistic
 
 # Beyond so many powers of e, more rows say nothing more.
 _MOST_RATIO = 4.0
+# What is likened is never certain.
+_LIKELIEST = 0.9999
 
 
 class SlipPairs(NamedTuple):
@@ -70,7 +72,7 @@ def chance_of_slip(slips: SlipPairs, values: int) -> Floats:
     """
     features = slips.features(values)
     logit = np.sum([weight * features[name] for name, weight in fitted.SLIP.items()], axis=0)
-    return logistic(np.asarray(logit, np.float64))
+    return np.minimum(logistic(np.asarray(logit, np.float64)), _LIKELIEST)
 
 
 def measure_slips(search: CandidateSearch, near: Candidates, rows: Floats) -> SlipPairs:

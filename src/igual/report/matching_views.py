@@ -98,7 +98,7 @@ def lookalikes_view(found: Sequence[Lookalike], column: str = "", most: int = 20
         rows.append((draw_value(group[0].value, "bold"), "", group[0].rows, "", ""))
         for one in alike:
             why = format_reasons(one.reasons, one.value, one.proposal)
-            rows.append(("", draw_value(one.value), one.rows, f"{one.score:.2f}", draw_value(why)))
+            rows.append(("", draw_value(one.value), one.rows, format_score(one.score), draw_value(why)))
         if same:
             spelled = Text(", ").join(draw_value(one.value) for one in same[:_SAME])
             spelled.append(f" and {len(same) - _SAME:,} more" if len(same) > _SAME else "")

@@ -16,7 +16,7 @@ from igual.conditions import is_blank
 from igual.display import Displayed
 from igual.errors import RulebookError
 from igual.lists import Codebook, PairList, ReferenceList, Shelf
-from igual.looking.drafting import Suggestion, suggest_rules
+from igual.looking.drafting import Suggestion, format_share, suggest_rules
 from igual.matching.lookalikes import group_lookalikes
 from igual.rules.base import Rule
 from igual.rules.label import Label
@@ -206,12 +206,12 @@ class _Drafting:
         for name in self._shelf.lists:
             share = self._share(trail, Match(column=trail.name, list=name, by=("exact", "folded")))
             if share >= _LISTED:
-                note = f"{share:.0%} of the rows have an entry of list {name}"
+                note = f"{format_share(share)} of the rows have an entry of list {name}"
                 rules.append((share, Match(column=trail.name, list=name, note=note)))
         for name in self._shelf.codebooks:
             share = self._share(trail, Label(column=trail.name, codebook=name))
             if share >= _LABELLED:
-                note = f"{share:.0%} of the rows have a code of codebook {name}"
+                note = f"{format_share(share)} of the rows have a code of codebook {name}"
                 rules.append((share, Label(column=trail.name, codebook=name, note=note)))
         return sorted(rules, key=lambda found: -found[0])
 
