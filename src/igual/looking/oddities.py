@@ -12,6 +12,12 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT, Codes, Column, Counts, Mask, to_mask
 from igual.conditions import is_blank
+from igual.looking.measures import (
+    find_lost_zeros,
+    find_other_date_forms,
+    find_other_decimal_marks,
+    find_units,
+)
 from igual.matching.lookalikes import Lookalike, group_lookalikes
 from igual.matching.reasons import list_kinds
 from igual.text.arrays import has_pattern
@@ -246,6 +252,10 @@ _MASKS: dict[str, Callable[[ManyColumns], Mask]] = {
     "control characters": _pattern("[\\x00-\\x08\\x0e-\\x1f\\x7f\u0080-\u0084\u0086-\u009f]"),
     "numbers among texts": _numbers_among_texts,
     "texts among numbers": _texts_among_numbers,
+    "another decimal mark": find_other_decimal_marks,
+    "dates in another form": find_other_date_forms,
+    "numbers with a unit": find_units,
+    "zeros lost in front": find_lost_zeros,
     "looks like missing": _like_missing,
     "decoded wrongly": _misread,
     "look-alike letters": _lookalike_letters,
@@ -274,6 +284,9 @@ _SIGNS: dict[str, frozenset[int]] = {
     "control characters": _BEYOND_ASCII | frozenset(range(32)) | {127},
     "decoded wrongly": _BEYOND_ASCII,
     "look-alike letters": _BEYOND_ASCII,
+    "another decimal mark": frozenset(b","),
+    "dates in another form": frozenset(b"/-. "),
+    "zeros lost in front": frozenset(b"0"),
     "differ only in case": _BEYOND_ASCII | frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZ"),
     "differ only in spacing": _SPACING | frozenset(range(32)) | {127},
     "differ only in accents": _BEYOND_ASCII,

@@ -1,0 +1,76 @@
+"""Oddities of columns of numbers, dates and codes: another decimal mark, another form, a unit, zeros that were lost."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import Mask
+from igual.text.arrays import has_pattern
+from igual.text.dates import forms_of
+from igual.text.folding import trimmed
+
+if TYPE_CHECKING:
+    from igual.looking.oddities import ManyColumns
+
+_COMMA, _POINT = r"^[+-]?\d+,\d+$", r"^[+-]?\d+\.\d+$"
+_WITH_UNIT = r"^[+-]?\d+([.,]\d+)?\s?(\p{L}{1,3}|%|°|\p{L}{1,2}[²³])$|^[$€£¥]\s?\d"
+_MAYBE_DATE = r"^\d{1,4}[/.\- ]\S{1,9}[/.\- ,]{1,2}\d{2,4}$|^\p{L}{3,9} \d{1,2}, \d{4}$"
+_DIGITS, _ZERO_FIRST = r"^\d+$", r"^0\d+$"
+_HALF = 0.5
+
+
+def _shares(many: ManyColumns, mask: Mask) -> np.ndarray[tuple[int], np.dtype[np.float64]]:
+    """The share of each value's column that has a marked value, of the rows that say anything, (values,)."""
+    said = np.maximum(many.sum_rows(~many.blank), 1)
+    shares: np.ndarray[tuple[int], np.dtype[np.float64]] = (many.sum_rows(mask) / said)[many.owners]
+    return shares
+
+
+def find_other_decimal_marks(many: ManyColumns) -> Mask:
+    """Numbers with the rarer of two decimal marks, in columns that are mostly such numbers."""
+    texts = trimmed(many.values)
+    comma, point = has_pattern(texts, _COMMA), has_pattern(texts, _POINT)
+    both = (_shares(many, comma) > 0) & (_shares(many, point) > 0) & (_shares(many, comma | point) >= _HALF)
+    comma_is_rarer = (many.sum_rows(comma) < many.sum_rows(point))[many.owners]
+    rarer: Mask = both & np.where(comma_is_rarer, comma, point)
+    return rarer
+
+
+def find_units(many: ManyColumns) -> Mask:
+    """Numbers with a unit or a currency sign, in columns that mostly have them."""
+    with_unit = has_pattern(trimmed(many.values), _WITH_UNIT)
+    found: Mask = with_unit & (_shares(many, with_unit) >= _HALF)
+    return found
+
+
+def find_lost_zeros(many: ManyColumns) -> Mask:
+    """Codes that are shorter than those of the same column which begin with a zero."""
+    digits, zero_first = has_pattern(many.values, _DIGITS), has_pattern(many.values, _ZERO_FIRST)
+    lengths = pc.utf8_length(many.values).fill_null(0).to_numpy(zero_copy_only=False)
+    longest = np.zeros(len(many.columns), np.int64)
+    np.maximum.at(longest, many.owners[zero_first], lengths[zero_first])
+    found: Mask = digits & ~zero_first & (lengths < longest[many.owners])
+    return found
+
+
+def find_other_date_forms(many: ManyColumns) -> Mask:
+    """Dates in another form than most dates of their column."""
+    found = np.zeros(len(many.values), np.bool_)
+    maybe = np.flatnonzero(has_pattern(trimmed(many.values), _MAYBE_DATE))
+    if not len(maybe):
+        return found
+    forms = [mask for _, mask in forms_of(many.values.take(pa.array(maybe)))]
+    if not forms:
+        return found
+    fits = np.stack(forms)
+    owners, rows = many.owners[maybe], many.counts[maybe]
+    rows_of = np.stack([np.bincount(owners, rows * mask, len(many.columns)) for mask in fits])
+    usual = rows_of.argmax(axis=0)[owners]
+    is_mostly_dates = (rows_of.max(axis=0) >= _HALF * many.sum_rows(~many.blank))[owners]
+    odd = fits.any(axis=0) & ~fits[usual, np.arange(len(maybe))] & is_mostly_dates
+    found[maybe] = odd
+    return found
