@@ -123,6 +123,16 @@ def test_a_draft_on_disk_runs_at_once(run: Run, tmp_path: Path, monkeypatch: pyt
     assert (nothing.returncode, Path("other.toml").exists()) == (1, False)
 
 
+def test_a_header_style_is_left_to_the_steward(tmp_path: Path) -> None:
+    draft = igual.draft({"tree_id": ["a "], "planted_on": ["b"], "Height M": ["c"]})
+    assert draft.headers == "snake"
+    draft.save(tmp_path / "mine.toml")
+    text = (tmp_path / "mine.toml").read_text()
+    assert '# headers = "snake"' in text
+    (tmp_path / "all.toml").write_text(text.replace("# headers", "headers"))
+    assert igual.Rulebook.load(tmp_path / "all.toml").headers == "snake"
+
+
 def test_hostile_values_stay_texts_in_a_draft(tmp_path: Path) -> None:
     table = {'a"]\n[[rule]]\ndo = "x': ["=cmd ", 'oak\n"""', "\x1b[31m ", "oak"] * 9}
     draft = igual.draft(table)

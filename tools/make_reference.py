@@ -50,7 +50,7 @@ JSON: dict[str, dict[str, Any]] = {
         "open": records.OPEN, "unfit": records.UNFIT, "unused": records.UNUSED, "near_misses": records.NEAR_MISSES,
         "hints": records.HINTS, "written": None,
     },
-    "draft": {"rules": None, "pairs": None, "codes": None, "written": None},
+    "draft": {"rules": None, "pairs": None, "codes": None, "headers": None, "written": None},
     "match": {"column": None, "list": None, "counts": None, "matches": records.MATCHES},
     "review": {
         "rulings": None, "written": None, "taken": records.TAKEN, "refused": records.REJECTED, "known": None,

@@ -45,7 +45,10 @@ def save_draft(draft: Draft, path: str | os.PathLike[str]) -> list[str]:
     for name in (target.name, *pairs.values(), *codes.values()):
         if os.path.lexists(folder / name):
             raise OutputError(f"{folder / name} is there already; a draft overwrites nothing")
-    parts = [_HEAD + format_rulebook(draft.rulebook, folder)]
+    headers = (
+        f'# Most column names are written so; to have all of them so:\n# headers = "{draft.headers}"\n\n'
+    )
+    parts = [_HEAD + (headers if draft.headers else "") + format_rulebook(draft.rulebook, folder)]
     parts += [
         _comment(format_rule(rule.dump_words()))
         for rule in draft.uncertain

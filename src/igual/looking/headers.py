@@ -26,6 +26,42 @@ class RestyledHeader(NamedTuple):
     collided: bool
 
 
+# In the order in which they are preferred.
+_STYLES: tuple[Style, ...] = (
+    "snake",
+    "kebab",
+    "camel",
+    "pascal",
+    "constant",
+    "sentence",
+    "title",
+    "lower",
+    "upper",
+)
+_MOST = 0.5
+
+
+def find_header_style(names: Sequence[str]) -> Style | None:
+    """Find the style that most column names have, where not all have it.
+
+    Args:
+        names: The names, (columns,).
+
+    Returns:
+        The style; None where all names are of one style, or none is that of at least half of them.
+
+    Example:
+        >>> find_header_style(["tree_id", "planted_on", "Height M"]), find_header_style(["tree_id", "site"])
+        ('snake', None)
+    """
+    counts = {
+        style: sum(header.raw == header.clean for header in restyle_headers(names, style))
+        for style in _STYLES
+    }
+    best = max(_STYLES, key=counts.__getitem__)
+    return best if _MOST * len(names) <= counts[best] < len(names) else None
+
+
 def restyle_headers(names: Sequence[str], style: Style, keep: Sequence[str] = ()) -> list[RestyledHeader]:
     """Names in a style, each different from all others: the second `tree` becomes `tree_2`, an empty one `column`.
 

@@ -14,7 +14,7 @@ from igual.runs.draft import Draft
 
 def draft_view(draft: Draft) -> RenderableType:
     """The rules in force, those that a steward has to decide on, and columns of codes."""
-    if not draft.drafted and not draft.codes:
+    if not draft.drafted and not draft.codes and draft.headers is None:
         return Text("Nothing needs a rule.", style="green")
     parts: list[RenderableType] = []
     for title, is_certain in (("rule", True), ("rule to decide on (commented out)", False)):
@@ -37,4 +37,6 @@ def draft_view(draft: Draft) -> RenderableType:
         listed = [(draw_value(column), draw_value(", ".join(codes))) for column, codes in draft.codes.items()]
         title = f"{format_count(len(listed), 'column')} of few short codes: a codebook to fill in"
         parts.append(draw_table(title, ("column", "codes"), listed))
+    if draft.headers is not None:
+        parts.append(Text(f'Most column names are written so: headers = "{draft.headers}" (commented out)'))
     return Group(*parts)

@@ -357,6 +357,7 @@ def from_draft(draft: Draft, written: Sequence[str]) -> dict[str, Any]:
         ],
         "pairs": {column: dict(found.pairs) for column, found in draft.pairs.items()},
         "codes": {column: list(codes) for column, codes in draft.codes.items()},
+        "headers": draft.headers,
         "written": list(written),
     }
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
@@ -17,6 +17,7 @@ from igual.display import Displayed
 from igual.errors import RulebookError
 from igual.lists import Codebook, PairList, ReferenceList, Shelf
 from igual.looking.drafting import Suggestion, format_share, suggest_rules
+from igual.looking.headers import find_header_style
 from igual.matching.lookalikes import group_lookalikes
 from igual.rules.base import Rule
 from igual.rules.label import Label
@@ -25,6 +26,7 @@ from igual.rules.replace import Replace
 from igual.rules.spacing import Spacing
 from igual.runs.rulebook import Rulebook
 from igual.runs.trail import ColumnTrail
+from igual.text.casing import Style
 from igual.text.characters import visible
 
 if TYPE_CHECKING:
@@ -65,6 +67,7 @@ class Draft(Displayed):
         codebooks: The codebooks that they use.
         pairs: Pair lists from lookalikes, to be read through.
         codes: Columns of codes without a codebook: the codes of each, most rows first.
+        headers: The style that most column names have, where others have another: to be decided on.
     """
 
     drafted: Sequence[Drafted]
@@ -72,6 +75,7 @@ class Draft(Displayed):
     codebooks: Mapping[str, Codebook] = field(default_factory=dict)
     pairs: Mapping[str, PairList] = field(default_factory=dict)
     codes: Mapping[str, Sequence[str]] = field(default_factory=dict)
+    headers: Style | None = None
 
     @property
     def table(self) -> pd.DataFrame:
@@ -140,10 +144,12 @@ def draft_rules(
         The draft.
     """
     drafting = _Drafting(Shelf(lists=dict(lists or {}), codebooks=dict(codebooks or {})))
+    names = []
     for name, column in columns:
+        names.append(name)
         if column.kind in (TEXTS, MIXED):
             drafting.look_at(name, column)
-    return drafting.finish()
+    return replace(drafting.finish(), headers=find_header_style(names))
 
 
 def _mean_length(trail: ColumnTrail) -> float:
