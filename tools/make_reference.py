@@ -12,6 +12,7 @@ from typing import Any
 import igual
 from igual import rules
 from igual.conditions import Condition
+from igual.files.rulebook_schema import make_schema
 from igual.report import records
 from igual.report.docstrings import read_docstring
 from igual.rules.base import Rule as BaseRule
@@ -188,3 +189,6 @@ def page() -> str:
 if __name__ == "__main__":
     target = Path(sys.argv[1]) if len(sys.argv) > 1 else ROOT / "docs" / "reference.md"
     target.write_text(page(), encoding="utf-8")
+    if len(sys.argv) == 1:
+        schema = json.dumps(make_schema(), ensure_ascii=False, indent=1) + "\n"
+        (ROOT / "src" / "igual" / "rulebook.schema.json").write_text(schema, encoding="utf-8")

@@ -73,14 +73,26 @@ class _QueriedWords(_SourceWords):
         return {word: given for word in words if (given := getattr(self, word)) is not None}
 
 
-class _ListWords(_QueriedWords):
+class ListWords(_QueriedWords):
+    """A reference list: in a file, from a database, or here.
+
+    Attributes:
+        file: The file, named from the rulebook's folder.
+        values: The entries, where they stand here.
+        aliases: Other spellings of entries.
+        attributes: Further columns, one text an entry.
+        language: Of the labels of a SKOS file.
+        sql: A query that gives the list.
+        database: The database that it is put to; its address is in the environment.
+    """
+
     inside: ClassVar[str] = "values"
     values: tuple[str, ...] | None = None
     aliases: dict[str, tuple[str, ...]] = Field(default_factory=dict)
     attributes: dict[str, tuple[str, ...]] = Field(default_factory=dict)
 
     @model_validator(mode="after")
-    def _all_in_the_file(self) -> _ListWords:
+    def _all_in_the_file(self) -> ListWords:
         if self.values is None and (self.aliases or self.attributes):
             raise ValueError("'aliases' and 'attributes' stand in the file when 'file' is given")
         return self
@@ -96,13 +108,31 @@ class _CodeWords(Settings):
     until: str | None = None
 
 
-class _CodebookWords(_QueriedWords):
+class CodebookWords(_QueriedWords):
+    """A codebook: in a file, from a database, or here.
+
+    Attributes:
+        file: The file, named from the rulebook's folder.
+        labels: Code to label, where they stand here.
+        special: Codes that mean something for some time only, and ranges of codes.
+        language: Of the labels of a SKOS file.
+        sql: A query that gives the codebook.
+        database: The database that it is put to; its address is in the environment.
+    """
+
     inside: ClassVar[str] = "labels"
     labels: dict[str, str] | None = None
     special: tuple[_CodeWords, ...] = ()
 
 
-class _PairWords(_SourceWords):
+class PairWords(_SourceWords):
+    """A pair list: in a file, or here.
+
+    Attributes:
+        file: The file, named from the rulebook's folder.
+        pairs: What is found, and what takes its place, where they stand here.
+    """
+
     inside: ClassVar[str] = "pairs"
     pairs: dict[str, str] | None = None
 
@@ -218,7 +248,7 @@ def _users(rules: Sequence[Rule], shelf: ShelfName, name: str) -> str:
 
 
 def _reference_list(given: dict[str, Any], folder: _Folder) -> ReferenceList:
-    words = _ListWords(**given)
+    words = ListWords(**given)
     if words.file is not None:
         found = load_reference_list(folder.find(words.file), language=words.language)
     elif words.sql is not None:
@@ -229,7 +259,7 @@ def _reference_list(given: dict[str, Any], folder: _Folder) -> ReferenceList:
 
 
 def _codebook(given: dict[str, Any], folder: _Folder) -> Codebook:
-    words = _CodebookWords(**given)
+    words = CodebookWords(**given)
     if words.file is not None:
         found = load_codebook(folder.find(words.file), language=words.language)
     elif words.sql is not None:
@@ -246,7 +276,7 @@ def _queried(words: _QueriedWords) -> dict[str, list[str]]:
 
 
 def _pair_list(given: dict[str, Any], folder: _Folder) -> PairList:
-    words = _PairWords(**given)
+    words = PairWords(**given)
     return load_pair_list(folder.find(words.file)) if words.file is not None else PairList(words.pairs or {})
 
 
