@@ -296,6 +296,12 @@ def hospitals(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 
 @pytest.mark.parametrize("ending", ["csv", "xlsx"])
 def test_a_sheet_asks_kinds_first(run: Run, hospitals: Path, ending: str) -> None:
+    assert (
+        "1 question on what they have in common would settle 4 of them."
+        in run("apply r.toml t.csv --out c.csv").stdout
+    )
+    in_pieces = run(f"apply r.toml t.csv --out p.csv --open pieces.{ending} --most-values 3")
+    assert in_pieces.returncode == 0, in_pieces.stderr
     assert run(f"apply r.toml t.csv --out c.csv --open open.{ending}").returncode == 0
     if ending == "xlsx":
         book = openpyxl.load_workbook("open.xlsx")

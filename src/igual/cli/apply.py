@@ -329,6 +329,7 @@ def _show(run: _Run, hints: list[Hint], preview: int | None, named: Mapping[str,
     from igual.cli._loading import report_reading
     from igual.report.terminal import on_terminal, show, show_line
     from igual.report.views import outcome_view, preview_view
+    from igual.report.wording import format_count
     from igual.runs.preview import make_preview
 
     report_reading(run.opened)
@@ -344,6 +345,13 @@ def _show(run: _Run, hints: list[Hint], preview: int | None, named: Mapping[str,
         show_line("The table itself was not written: --out FILE does that.")
     if run.account.open and "open" not in named:
         show_line("Open values can be ruled on once: --open FILE writes them to a sheet for igual review.")
+        kinds = [question for question in run.account.questions if question.cause is not None]
+        if kinds:
+            settled = sum(len(question.members) for question in kinds)
+            asked = format_count(len(kinds), "question")
+            show_line(
+                f"{asked} on what they have in common would settle {format_count(settled, 'of them', 'of them')}."
+            )
 
 
 def _note_encoding(run: _Run, named: Mapping[str, str], out_encoding: str | None) -> None:

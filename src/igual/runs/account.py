@@ -289,10 +289,19 @@ class Account:
     @cached_property
     def questions(self) -> list[Question]:
         """Open values, grouped so that one answer settles many; those that settle most rows first."""
-        found: list[Question] = []
-        for stage in self.stages:
-            if stage.result.matched is not None and stage.result.open is not None:
-                found += group_questions(_list_open(stage), stage.target, stage.result.matched.agreed)
+        agreed = {
+            (stage.number, stage.target): stage.result.matched.agreed
+            for stage in self.stages
+            if stage.result.matched is not None
+        }
+        waiting: dict[tuple[int, str], list[OpenValue]] = {}
+        for one in self.open:
+            waiting.setdefault((one.rule, one.column), []).append(one)
+        found = [
+            question
+            for about, some in waiting.items()
+            for question in group_questions(some, about[1], agreed.get(about))
+        ]
         return sorted(found, key=lambda question: -question.rows)
 
     @cached_property
