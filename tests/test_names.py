@@ -76,6 +76,15 @@ def test_words_that_tell_entries_apart_say_so_with_an_example() -> None:
     assert "‘school’ and ‘library’ may matter" in instead["why"]
 
 
+def test_initials_inside_a_name() -> None:
+    entries = ["Quayside University Press", "Lantern Books", "Kestrel AB", "Old Mill Press"]
+    found = matched(["Quayside UP", "Kestrel Air Base", "Quayside UB"], entries)
+    assert [row["status"] for row in found.values()].count("settled") == 2
+    assert found["Quayside UP"]["why"] == "‘up’ short for ‘university press’"
+    assert found["Kestrel Air Base"]["proposal"] == "Kestrel AB"
+    assert found["Quayside UB"]["status"] != "settled"
+
+
 def test_slips_never_make_a_match_surer() -> None:
     species = ["Horse chestnut", "Turkey oak", "Common oak", "Norway maple", "Field maple"]
     found = matched(["Horse chesnut tree", "Horse chestnut tree", "Turkish oak"], species)

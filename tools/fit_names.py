@@ -45,6 +45,7 @@ USUAL = {
     "extra aside rarity": 2.0, "extra in brackets": 1.0,
     "missing small": 0.2, "missing left": 1.0, "missing rarity": 4.0, "missing first": 0.5, "missing aside": 1.0,
     "missing aside rarity": 2.0, "missing in brackets": 1.0,
+    "inner initials": 1.5,
 }  # fmt: skip
 FORCE, EVIDENCE_FORCE = 2.0, 0.5
 LEAST = 0.02

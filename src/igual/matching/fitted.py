@@ -95,6 +95,7 @@ WORDS = {
     "both rarity": 0.30,
     "instead": 0.59,
     "known changed": 0.27,
+    "inner initials": 1.50,
 }
 # The same as a part of the logit that any candidate is meant, beside LISTED_BY_WORDS and LISTED_PER_WORD_COST.
 EVIDENCE = {

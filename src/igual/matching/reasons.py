@@ -164,6 +164,8 @@ def explain_by_words(
             entry = wording.entries.texts_of(int(entry_idx[pair]))[entry_word]
             kind = {EDITED: "misspelt", STATED: "stands for", STEM: "other form"}.get(how, "short for")
             explained[pair].append(Reason(kind, (entry, word) if is_longer else (word, entry)))
+    for pair, initials in wording.name_initials(values, value_idx, entry_idx, aligned):
+        explained[pair].append(Reason("short for", initials))
     for pair, (extra, missing, usual) in enumerate(left_over):
         reasons = explained[pair]
         if pair in crossed:

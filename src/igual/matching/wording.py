@@ -20,7 +20,9 @@ from igual.column import TEXT, Mask, to_mask
 from igual.matching import fitted
 from igual.matching.alignment import HOW_NAMES, SAME, STATED, Alignment, WordAligner
 from igual.matching.edits import Edits
-from igual.matching.pairs import Ints, expand_spans, number_within_runs
+from igual.matching.inner_initials import InnerInitials, find_inner_initials, mark_maybe_initials
+from igual.matching.left_over import LeftOver, find_left_over
+from igual.matching.pairs import Ints
 from igual.matching.telling import Floats, Telling, weigh_words
 from igual.matching.vocabulary import Vocabulary
 from igual.matching.words import MOST_WORDS, Words
@@ -33,7 +35,7 @@ _OF_LEFT = ("small", "left", "rarity", "first", "last", "aside", "aside rarity",
 EVENTS = (
     "read", "order", "agreed", "entry cut", *HOW_NAMES[1:],
     *(f"extra {kind}" for kind in _OF_LEFT), *(f"missing {kind}" for kind in _OF_LEFT),
-    "both rarity", "instead", "known changed",
+    "both rarity", "instead", "known changed", "inner initials",
 )  # fmt: skip
 _PLACE = {name: place for place, name in enumerate(EVENTS)}
 _MOST_GAPS = MOST_WORDS + 1
@@ -73,40 +75,6 @@ class Events(NamedTuple):
         where = self.pair * len(EVENTS) + self.kind
         counts = np.bincount(where, self.amount, pairs * len(EVENTS)).astype(np.float64)
         return counts.reshape(pairs, len(EVENTS))
-
-
-class LeftOver(NamedTuple):
-    """Words of one side that stand for none, (words,) each.
-
-    Attributes:
-        pair: The pair.
-        ids: The word, its place in the vocabulary of its side.
-        place: Which word of its text it is.
-        gap: How many words before it stand for others.
-        is_last: Whether it is the last.
-        is_aside: Whether it stands in a part of which no word stands for any.
-        in_brackets: Whether such a part stands in brackets.
-    """
-
-    pair: Ints
-    ids: Ints
-    place: Ints
-    gap: Ints
-    is_last: Mask
-    is_aside: Mask
-    in_brackets: Mask
-
-    def take(self, places: Mask) -> LeftOver:
-        """Choose some of them."""
-        return LeftOver(
-            self.pair[places],
-            self.ids[places],
-            self.place[places],
-            self.gap[places],
-            self.is_last[places],
-            self.is_aside[places],
-            self.in_brackets[places],
-        )
 
 
 class _Told(NamedTuple):
@@ -200,12 +168,9 @@ class Wording:
         amount = np.where(how == _PLACE["edited"], aligned.edits[changed], 1.0)
         parts.append(Events(aligned.pair[changed], how.astype(np.int8), amount))
         rarities, gaps = [], []
-        for side, told, left in zip(
-            _SIDES,
-            (self._tell(values), self._told),
-            self._left(values, value_idx, entry_idx, aligned),
-            strict=True,
-        ):
+        lefts, initials = self._left(values, value_idx, entry_idx, aligned)
+        parts += [_event("inner initials", found.pair) for found in initials]
+        for side, told, left in zip(_SIDES, (self._tell(values), self._told), lefts, strict=True):
             parts += _events_of_left(side, left, told, pairs)
             heavy = ~told.is_small[left.ids]
             rarities.append(np.bincount(left.pair[heavy], told.rarity[left.ids[heavy]], pairs))
@@ -244,7 +209,7 @@ class Wording:
     ) -> list[tuple[list[str], list[str], list[str]]]:
         """For each pair the words of the value that stand for none, those of the entry, and such as are usual."""
         words_left: list[tuple[list[str], list[str], list[str]]] = [([], [], []) for _ in value_idx]
-        sides = self._left(values, value_idx, entry_idx, aligned)
+        sides, _ = self._left(values, value_idx, entry_idx, aligned)
         for side, (words, left) in enumerate(zip((values, self.entries), sides, strict=True)):
             is_usual = (self._told.rarity[left.ids] <= _USUAL) if side else np.zeros(len(left.ids), np.bool_)
             texts = words.vocabulary.take(pa.array(left.ids)).to_pylist()
@@ -271,7 +236,7 @@ class Wording:
         sides = [
             (left.take(~told.is_small[left.ids]), told)
             for left, told in zip(
-                self._left(values, value_idx, entry_idx, aligned),
+                self._left(values, value_idx, entry_idx, aligned)[0],
                 (self._tell(values), self._told),
                 strict=True,
             )
@@ -321,12 +286,36 @@ class Wording:
 
     def _left(
         self, values: Words, value_idx: Ints, entry_idx: Ints, aligned: Alignment
-    ) -> tuple[LeftOver, LeftOver]:
-        """Words that stand for none, of values and of entries."""
-        return (
-            _left_over(values, value_idx, aligned.pair, aligned.value_word),
-            _left_over(self.entries, entry_idx, aligned.pair, aligned.entry_word),
-        )
+    ) -> tuple[tuple[LeftOver, LeftOver], list[InnerInitials]]:
+        """Words that stand for none, of values and of entries; and such as stand for several by their initials."""
+        lefts = [
+            find_left_over(values, value_idx, aligned.pair, aligned.value_word),
+            find_left_over(self.entries, entry_idx, aligned.pair, aligned.entry_word),
+        ]
+        found: list[InnerInitials] = []
+        for one, other in ((0, 1), (1, 0)):
+            vocabularies = values.vocabulary, self.entries.vocabulary
+            maybe = np.flatnonzero(mark_maybe_initials(vocabularies[one], lefts[one].ids))
+            short, long = lefts[one].take(maybe), lefts[other]
+            initials = find_inner_initials(
+                short.pair, short.ids, vocabularies[one], long.pair, long.ids, vocabularies[other]
+            )
+            if len(initials.pair):
+                lefts[one] = lefts[one].without(maybe[initials.short])
+                lefts[other] = lefts[other].without(initials.long)
+                found.append(initials)
+        return (lefts[0], lefts[1]), found
+
+    def name_initials(
+        self, values: Words, value_idx: Ints, entry_idx: Ints, aligned: Alignment
+    ) -> list[tuple[int, tuple[str, str]]]:
+        """Words that stand for several by their initials: the pair, the short word and the long ones."""
+        _, found = self._left(values, value_idx, entry_idx, aligned)
+        return [
+            (pair, words)
+            for initials in found
+            for pair, words in zip(initials.pair.tolist(), initials.words, strict=True)
+        ]
 
 
 def _event(name: str, pair: Ints, amount: Floats | None = None) -> Events:
@@ -354,28 +343,3 @@ def _events_of_left(side: str, left: LeftOver, told: _Told, pairs: int) -> list[
         _event(f"{side} in brackets", np.unique(heavy.pair[heavy.is_aside & heavy.in_brackets])),
         _event(f"{side} apart", telling, most_apart[telling]),
     ]
-
-
-def _left_over(words: Words, places: Ints, pair_taken: Ints, word_taken: Ints) -> LeftOver:
-    counts = words.counts[places]
-    pair = np.repeat(np.arange(len(places)), counts)
-    word = number_within_runs(counts)
-    flat = expand_spans(words.starts[places], counts)
-    taken = np.zeros(len(pair), np.bool_)
-    taken[(np.cumsum(counts) - counts)[pair_taken] + word_taken] = True
-    most = int(words.parts.max(initial=0)) + 1
-    part = pair * most + words.parts[flat]
-    is_met = np.zeros(len(places) * most, np.bool_)
-    is_met[part[taken]] = True
-    left = np.flatnonzero(~taken)
-    met_before = np.append(0, np.cumsum(taken))
-    gap = met_before[:-1] - met_before[np.cumsum(counts) - counts][pair]
-    return LeftOver(
-        pair[left],
-        words.ids[flat[left]],
-        word[left],
-        gap[left],
-        word[left] == counts[pair[left]] - 1,
-        ~is_met[part[left]],
-        words.in_brackets[flat[left]],
-    )
