@@ -9,26 +9,36 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import Mask
-from igual.matching.pairs import Ints
+from igual.matching.pairs import Ints, expand_spans
+from igual.matching.texts import Matrix, Texts
 
 # So many letters at least and at most.
 _SHORTEST, _LONGEST = 2, 4
 
 
 class InnerInitials(NamedTuple):
-    """Words that stand for several others by their initials.
+    """Words that stand for several others by their initials, (found,) each.
 
     Attributes:
-        pair: The pair of texts, (found,).
-        short: Which of the left-over words of the one side it is, (found,).
-        long: Which left-over words of the other side it stands for, (their words,).
-        words: The short word and the words it stands for, with spaces between, (found,).
+        pair: The pair of texts.
+        short: Which of the left-over words of the one side it is.
+        first: The first of the left-over words of the other side that it stands for.
+        size: How many these are.
+        short_id: The word's place in the vocabulary of its side.
+        long_ids: The same for the words that it stands for, those of all one after another.
     """
 
     pair: Ints
     short: Ints
-    long: Ints
-    words: list[tuple[str, str]]
+    first: Ints
+    size: Ints
+    short_id: Ints
+    long_ids: Ints
+
+    @property
+    def long(self) -> Ints:
+        """All left-over words of the other side that are stood for."""
+        return expand_spans(self.first, self.size)
 
 
 def mark_maybe_initials(vocabulary: pa.Array, ids: Ints) -> Mask:
@@ -72,20 +82,36 @@ def find_inner_initials(
         long_words: The vocabulary of that side.
 
     Returns:
-        What was found.
+        What was found, each short word once.
     """
+    letters, sizes = _take_letters(short_words, short_ids)
     starts = np.searchsorted(long_pair, short_pair)
     ends = np.searchsorted(long_pair, short_pair, "right")
-    maybe = np.flatnonzero(ends - starts >= _SHORTEST)
-    pair, short, long, words = [], [], [], []
-    texts = short_words.take(pa.array(short_ids[maybe])).to_pylist()
-    for place, text in zip(maybe.tolist(), texts, strict=True):
-        run = range(int(starts[place]), int(ends[place]))
-        spelled = long_words.take(pa.array(long_ids[run.start : run.stop])).to_pylist()
-        at = "".join(word[:1] for word in spelled).find(text)
-        if at >= 0:
-            pair.append(int(short_pair[place]))
-            short.append(place)
-            long += list(run[at : at + len(text)])
-            words.append((text, " ".join(spelled[at : at + len(text)])))
-    return InnerInitials(np.array(pair, np.int64), np.array(short, np.int64), np.array(long, np.int64), words)
+    # Every place at which the initials may begin.
+    places = np.maximum(ends - starts - sizes + 1, 0)
+    short = np.repeat(np.arange(len(short_pair)), places)
+    first = expand_spans(starts, places)
+    if not len(first):
+        nothing = np.zeros(0, np.int64)
+        return InnerInitials(*(nothing for _ in InnerInitials._fields))
+    initials = _take_letters(long_words, long_ids)[0][:, 0]
+    same = np.ones(len(first), np.bool_)
+    for place in range(_LONGEST):
+        there = place < sizes[short]
+        at = np.minimum(first + place, len(initials) - 1)
+        same &= ~there | (initials[at] == letters[short, place])
+    short, first = short[same], first[same]
+    _, once = np.unique(short, return_index=True)
+    short, first = short[once], first[once]
+    size = sizes[short]
+    long_of_found = long_ids[expand_spans(first, size)]
+    return InnerInitials(short_pair[short], short, first, size, short_ids[short], long_of_found)
+
+
+def _take_letters(vocabulary: pa.Array, ids: Ints) -> tuple[Matrix, Ints]:
+    """The first letters of words, (words, _LONGEST), and their lengths, (words,)."""
+    distinct, back = np.unique(ids, return_inverse=True)
+    texts = Texts.of(vocabulary.take(pa.array(distinct)), _LONGEST)
+    letters = np.zeros((len(distinct), _LONGEST), np.uint16)
+    letters[:, : texts.characters.shape[1]] = texts.characters[:, :_LONGEST]
+    return letters[back], texts.lengths[back]

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from functools import cached_property
+from itertools import islice
 from typing import NamedTuple
 
 import numpy as np
@@ -286,8 +287,8 @@ class Wording:
 
     def _left(
         self, values: Words, value_idx: Ints, entry_idx: Ints, aligned: Alignment
-    ) -> tuple[tuple[LeftOver, LeftOver], list[InnerInitials]]:
-        """Words that stand for none, of values and of entries; and such as stand for several by their initials."""
+    ) -> tuple[tuple[LeftOver, LeftOver], tuple[InnerInitials, InnerInitials]]:
+        """Words that stand for none, of values and of entries; and those of each that stand for several by initials."""
         lefts = [
             find_left_over(values, value_idx, aligned.pair, aligned.value_word),
             find_left_over(self.entries, entry_idx, aligned.pair, aligned.entry_word),
@@ -300,22 +301,25 @@ class Wording:
             initials = find_inner_initials(
                 short.pair, short.ids, vocabularies[one], long.pair, long.ids, vocabularies[other]
             )
+            found.append(initials)
             if len(initials.pair):
                 lefts[one] = lefts[one].without(maybe[initials.short])
                 lefts[other] = lefts[other].without(initials.long)
-                found.append(initials)
-        return (lefts[0], lefts[1]), found
+        return (lefts[0], lefts[1]), (found[0], found[1])
 
     def name_initials(
         self, values: Words, value_idx: Ints, entry_idx: Ints, aligned: Alignment
     ) -> list[tuple[int, tuple[str, str]]]:
         """Words that stand for several by their initials: the pair, the short word and the long ones."""
         _, found = self._left(values, value_idx, entry_idx, aligned)
-        return [
-            (pair, words)
-            for initials in found
-            for pair, words in zip(initials.pair.tolist(), initials.words, strict=True)
-        ]
+        named = []
+        vocabularies = values.vocabulary, self.entries.vocabulary
+        for side, initials in enumerate(found):
+            short = vocabularies[side].take(pa.array(initials.short_id)).to_pylist()
+            long = iter(vocabularies[1 - side].take(pa.array(initials.long_ids)).to_pylist())
+            for pair, word, size in zip(initials.pair.tolist(), short, initials.size.tolist(), strict=True):
+                named.append((pair, (word, " ".join(islice(long, size)))))
+        return named
 
 
 def _event(name: str, pair: Ints, amount: Floats | None = None) -> Events:
