@@ -7,14 +7,16 @@ work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 "$PYTHON" -m build --no-isolation --wheel --outdir "$work" . >/dev/null
 wheel=$(ls "$work"/*.whl)
+# The tests as they were when the wheel was built: the checkout may move on meanwhile.
+mkdir "$work/tree"
+cp -r tests docs README.md pyproject.toml examples tools "$work/tree"
 
 # run NAME PYTHON [CONSTRAINTS]
 run() {
   echo "== $1"
   "$2" -m venv "$work/$1"
   "$work/$1/bin/python" -m pip install --quiet --disable-pip-version-check "$wheel[dev]" ${3:+-c "$3"}
-  mkdir "$work/tree-$1"
-  cp -r tests docs README.md pyproject.toml examples tools "$work/tree-$1"
+  cp -r "$work/tree" "$work/tree-$1"
   (cd "$work/tree-$1" && "$work/$1/bin/python" -m pytest -q tests \
     --ignore tests/test_package.py --ignore tests/test_extending.py)
 }
