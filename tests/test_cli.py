@@ -25,6 +25,7 @@ def test_survey(run: Run, trees: Path) -> None:
     assert shown.returncode == 0
     assert "trees.csv: 2,000 rows, 1 column" in shown.stdout
     assert "·norway·maple" in shown.stdout
+    assert "↵" not in shown.stdout.split("What is odd")[1].split("↵ line break")[0]  # no example has one
     assert max(map(len, shown.stdout.splitlines())) <= 110
     found = json.loads(run("survey trees.csv --json").stdout)
     assert [column["column"] for column in found["columns"]][:3] == ["tree", "species", "condition"]

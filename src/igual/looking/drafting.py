@@ -175,7 +175,7 @@ def _suggest_numbers(name: str, values: pa.Array, rows: Counts) -> Iterator[Sugg
     with_comma, with_point = rows[comma].sum() / total, rows[point].sum() / total
     if share < _NEARLY_ALL or with_comma < _SECOND:
         return
-    rest = f"; not {_list_examples(values, ~known)}" if share < 1 else ""
+    rest = f"; texts such as {_list_examples(values, ~known)} are not" if share < 1 else ""
     point_too = f", {format_share(with_point)} a point" if with_point >= _SECOND else ""
     note = f"{format_share(with_comma)} of the rows have a decimal comma{point_too}"
     yield Suggestion(

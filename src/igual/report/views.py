@@ -67,7 +67,9 @@ def survey_view(survey: Survey, name: str = "") -> RenderableType:
     for column, oddity in odd[:_MOST_SHOWN]:
         groups = f" ({format_count(oddity.groups, 'group')})" if oddity.groups else ""
         named = draw_value(column, "bold") if column != previous else ""
-        rows.append((named, oddity.kind + groups, oddity.values, oddity.rows, "\n".join(oddity.examples)))
+        # A space inside a value is drawn, so spaces can stand between values.
+        examples = Text(("\n" if oddity.groups else "   ").join(oddity.examples))
+        rows.append((named, oddity.kind + groups, oddity.values, oddity.rows, examples))
         previous = column
     shown = "· space   → tab   ↵ line break   ⟨…⟩ other invisible characters"
     if len(odd) > _MOST_SHOWN:
