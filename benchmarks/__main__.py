@@ -24,6 +24,7 @@ FIGURES = {
     "growth": "matching.growth",
     "names": "questions.names",
     "lookalikes": "questions.lookalikes",
+    "learn": "learning.tasks",
     "text": "streams.text_table",
     "parquet": "streams.parquet_file",
     "survey": "figures.wide_survey",

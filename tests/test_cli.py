@@ -207,13 +207,15 @@ def test_the_demo_tells_its_story_and_keeps_what_the_reader_changed(run: Run, tm
     assert (told.returncode, told.stderr) == (0, "")
     for part in (
         "1  Look",
-        "2  Apply the rulebook",
-        "3  See what waits for you",
-        "4  Decide once",
+        "2  Have rules proposed",
+        "take the last part between '/'",
+        "3  Apply the rulebook",
+        "4  See what waits for you",
+        "5  Decide once",
         "Rulings taken: 8 values, 13 rows",
-        "5  The next month",
+        "6  The next month",
         "Where rulings did their work",
-        "6  Your turn",
+        "7  Your turn",
         "port/clean.csv",
     ):
         assert part in told.stdout

@@ -227,7 +227,7 @@ def test_slips_in_toml_get_the_hint_that_helps(write: Write, content: str, hint:
 
 def test_rules_lists_every_rule_with_an_example(run: Run) -> None:
     listed = json.loads(run("rules --json").stdout)["rules"]
-    assert len(listed) == 15
+    assert len(listed) == 16
     assert all(rule["summary"] and rule["example"] for rule in listed)
     assert all(word["text"] for rule in listed for word in rule["words"]), listed
     assert "Minimum score to accept" in run("rules match").stdout

@@ -25,6 +25,7 @@ from igual.rules import (
     Mention,
     Number,
     Overlay,
+    Pad,
     Part,
     Replace,
     Spacing,
@@ -95,6 +96,14 @@ CASES: list[tuple[Any, list[str | None], list[Any]]] = [
     (Date(form="DD/MM/YYYY", give="YYYY.MM.DD"), ["31/02/2020", "1/2/2020", "29/02/2020"], [None, "2020.02.01", "2020.02.29"]),
     (Date(form="DD MON YYYY", give="MM/DD/YY"), ["3 Mar 1999", "31 apr 2020", "x"], ["03/03/99", None, None]),
     (Date(form="MONTH DD, YY", give="YYYYMMDD"), ["May 4, 68", "MAY 4, 69"], ["20680504", "19690504"]),
+    (Date(form="D.M.YYYY", give="WEEKDAY WDAY, D MONTH"), ["1.2.2024", "29.02.1999", None], ["Thursday Thu, 1 February", None, None]),
+    (Date(form="YYYY-MM-DD", give="YYYY-QQ Q M"), ["0999-12-31", "2024-04-01"], ["0999-Q4 4 12", "2024-Q2 2 4"]),
+    (Pad(width=4), ["7", "12345", "", None, "é1"], ["0007", "12345", "", None, "00é1"]),
+    (Pad(width=3, fill="·", side="end"), ["a", "abcd"], ["a··", "abcd"]),
+    (Number(unit=("€", "cm"), decimal=","), ["€ 5,2", "-€5", "12 cm", "€3 cm", "cm", "4"], [5.2, -5, 12, None, None, 4]),
+    (Number(give="1,234.50"), ["1234.005", "-0.004", "x", None], ["1,234.01", "0.00", None, None]),
+    (Number(give="1 235"), ["1234567.5", "-0.5"], ["1 234 568", "-1"]),
+    (Number(give="1.234,5"), ["99.95", "12"], ["100,0", "12,0"]),
 ]  # fmt: skip
 
 
@@ -131,6 +140,16 @@ def test_a_rule_alone_gives_back_what_it_got() -> None:
 )
 def test_mention(settings: dict[str, Any], text: str, wanted: str) -> None:
     assert Mention(list="l", **settings).on([text], lists={"l": COUNTRIES}) == [wanted]
+
+
+def test_compose_writes_a_column_anew_that_a_rule_made() -> None:
+    rules = [
+        Case(column="last", style="upper", into="name"),
+        Compose(column="name", template="{name}, {first}"),
+    ]
+    made = igual.Rulebook(rules).apply({"first": ["Ana", None], "last": ["Morel", "Holm"]}).table
+    assert made["name"] == ["MOREL, Ana", "HOLM"]
+    assert rules[1].dump_words() == {"column": "name", "do": "compose", "template": "{name}, {first}"}
 
 
 def test_compose_leaves_out_what_is_missing() -> None:
@@ -201,6 +220,13 @@ def test_what_rules_could_not_do_is_reported() -> None:
         (lambda: Bands(bands=[{"label": "a", "below": 5}, {"label": "b", "above": 5}]), "a gap between bands 'a' and 'b', at 5"),  # type: ignore[arg-type]
         (lambda: Bands(bands=[{"label": "a", "at_most": 5}, {"label": "b", "at_least": 5}]), "overlap at 5"),  # type: ignore[arg-type]
         (lambda: Compose(template="{a}"), "the word 'into' is missing"),
+        (lambda: Date(form="DD/MM/YYYY", give="day"), "has none of YYYY"),
+        (lambda: Date(form="DD/MM/YYYY WEEKDAY"), "needs YYYY (or YY), MM (or MON, MONTH) and DD, each once"),
+        (lambda: Number(unit="5"), "without digits, signs and marks"),
+        (lambda: Number(give="12"), "isn't 1234.5 as an example"),
+        (lambda: Number(give="1,234,5"), "isn't 1234.5 as an example"),
+        (lambda: Pad(width=0), "'width'"),
+        (lambda: Pad(width=3, fill="ab"), "'fill'"),
         (lambda: Compose(template="a", into="b"), "needs names of columns in braces"),
         (lambda: Replace(pairs={"(": "x"}, pattern=True), "the pattern '(' can't be used: missing )"),
         (lambda: Replace(pairs={"(?=x)": "x"}, pattern=True), "without look-around"),

@@ -28,6 +28,7 @@ FLOORS = (
     ("rules",),
     ("looking",),
     ("runs",),
+    ("learning",),
     ("report",),
     ("engines.sql", "engines.readers", "engines.spark", "files"),
     ("api", "starting", "similarity", ""),
@@ -43,7 +44,7 @@ UPWARDS = {
     ("runs.rulebook", "files.applying"), ("runs.rulebook", "files.formats.base"),
     ("engines.base", "engines.readers"), ("engines.base", "engines.spark"),
 }  # fmt: skip
-CORE = FLOORS[:8]
+CORE = FLOORS[:9]
 
 
 def floor(module: str) -> int:
@@ -119,10 +120,10 @@ def test_each_public_class_is_defined_once() -> None:
 
 def test_public_names() -> None:
     assert sorted(igual.__all__) == [
-        "Applied", "Codebook", "Crosswalk", "Database", "Draft", "IgualError", "IgualWarning", "ListError", "Lookalikes",
+        "Applied", "Codebook", "Crosswalk", "Database", "Draft", "IgualError", "IgualWarning", "Learned", "ListError", "Lookalikes",
         "MatchIndex", "Matches", "Outcome", "OutputError", "PairList", "Question", "ReferenceList", "Review", "Rulebook",
         "RulebookError", "RulingError", "Rulings", "Survey", "TableError", "Tally", "__version__", "compare",
-        "compare_lists", "count", "cross_table", "date_forms", "draft", "lookalikes", "match", "restyle_headers", "rules",
+        "compare_lists", "count", "cross_table", "date_forms", "draft", "learn", "lookalikes", "match", "restyle_headers", "rules",
         "similarity", "survey", "tally",
     ]  # fmt: skip
     for name in igual.__all__:

@@ -30,6 +30,7 @@ if TYPE_CHECKING:
         RulingError,
         TableError,
     )
+    from igual.learning.learned import Learned
     from igual.lists import Codebook, PairList, ReferenceList
     from igual.looking.lookalikes import Lookalikes
     from igual.looking.survey import Survey
@@ -43,7 +44,7 @@ if TYPE_CHECKING:
     from igual.runs.outcome import Outcome
     from igual.runs.review import Review
     from igual.runs.rulebook import Rulebook
-    from igual.starting import draft, survey
+    from igual.starting import draft, learn, survey
 
 # Where each public name is defined; they are imported when they are first used, so that the command line starts fast.
 _DEFINED_IN = {
@@ -55,6 +56,7 @@ _DEFINED_IN = {
     "igual.errors": (
         "IgualError", "IgualWarning", "ListError", "OutputError", "RulebookError", "RulingError", "TableError",
     ),
+    "igual.learning.learned": ("Learned",),
     "igual.lists": ("Codebook", "PairList", "ReferenceList"),
     "igual.looking.lookalikes": ("Lookalikes",),
     "igual.looking.survey": ("Survey",),
@@ -68,14 +70,14 @@ _DEFINED_IN = {
     "igual.runs.outcome": ("Outcome",),
     "igual.runs.review": ("Review",),
     "igual.runs.rulebook": ("Rulebook",),
-    "igual.starting": ("draft", "survey"),
+    "igual.starting": ("draft", "learn", "survey"),
 }  # fmt: skip
 
 __all__ = [
-    "Applied", "Codebook", "Crosswalk", "Database", "Draft", "IgualError", "IgualWarning", "ListError", "Lookalikes",
-    "MatchIndex", "Matches", "Outcome", "OutputError", "PairList", "Question", "ReferenceList", "Review", "Rulebook",
-    "RulebookError", "RulingError", "Rulings", "Survey", "TableError", "Tally", "__version__",
-    "compare", "compare_lists", "count", "cross_table", "date_forms", "draft", "lookalikes", "match", "restyle_headers",
+    "Applied", "Codebook", "Crosswalk", "Database", "Draft", "IgualError", "IgualWarning", "Learned", "ListError",
+    "Lookalikes", "MatchIndex", "Matches", "Outcome", "OutputError", "PairList", "Question", "ReferenceList", "Review",
+    "Rulebook", "RulebookError", "RulingError", "Rulings", "Survey", "TableError", "Tally", "__version__", "compare",
+    "compare_lists", "count", "cross_table", "date_forms", "draft", "learn", "lookalikes", "match", "restyle_headers",
     "rules", "similarity", "survey", "tally",
 ]  # fmt: skip
 

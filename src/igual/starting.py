@@ -1,14 +1,23 @@
-"""The first calls with a table: look at it, and have a rulebook drafted."""
+"""The first calls with a table: look at it, and have a rulebook drafted, or rules learned from examples."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
-from igual.engines.base import open_table
+import pyarrow as pa
+
+from igual.column import Column
+from igual.engines.base import CleanColumn, OutputType, open_table, read_values, wrap_values
+from igual.errors import RulebookError, TableError
+from igual.learning.examples import Combined, find_examples
+from igual.learning.learned import Learned, learn_rules
 from igual.lists import Codebook, ReferenceList
 from igual.looking.survey import Survey, survey_columns
 from igual.runs.draft import Draft, draft_rules
+
+_MOST_COLUMNS = 6
 
 
 def survey(table: Any) -> Survey:
@@ -70,3 +79,91 @@ def draft(
     source = open_table(table).gather(lambda names: [[name] for name in names])
     columns = ((name, source.any_column(place)) for place, name in enumerate(source.names))
     return draft_rules(columns, lists, codebooks)
+
+
+def learn(
+    values_or_table: Any,
+    wanted: Any,
+    *,
+    columns: str | Sequence[str] | None = None,
+    into: str | None = None,
+) -> Learned:
+    r"""Learn rules from examples of what values are to become.
+
+    Candidates are chains of up to four rules, ranked by how simple they are, how many of the column's values they take,
+    and how like the examples their results look. What is in doubt is said: `Learned.ask` is the row to answer next.
+
+    Args:
+        values_or_table: The values of one column, as for `tally`, (rows,); or a table of any kind in memory, of which
+            `columns` are read.
+        wanted: What is wanted of some rows, (rows,), missing where nothing is said: a column filled in by hand so far.
+            Or a mapping from raw values (of several columns tuples) to wanted ones. Or the name of the table's column
+            that has it. An empty text: there is to be no value.
+        columns: The column to work on, or several from which a new one is made; all others by default, if they are few.
+        into: The new column that the rules write; by default they work in place, and for several columns it is
+            `learned`.
+
+    Returns:
+        The rules, what they make of every row, and what to ask next.
+
+    Raises:
+        TableError: Where examples contradict each other, or name values that aren't there.
+        RulebookError: Where the columns aren't clear.
+
+    Example:
+        >>> import igual
+        >>> trees = ["Maple, Norway", "Lime, small-leaved", "Oak, red"]
+        >>> learned = igual.learn(trees, ["Norway Maple", None, None])
+        >>> learned.values
+        ['Norway Maple', 'small-leaved Lime', 'red Oak']
+        >>> learned.rules[0].rules[0].dump_words()["pairs"]
+        {'([^,]+),\\s+(.+)': '\\2 \\1'}
+    """
+    if not _is_table(values_or_table):
+        table, unwrap = wrap_values(values_or_table)
+        alone = open_table(table)
+        column = alone.column("values")
+        combined = Combined.from_columns((_name_of(values_or_table),), [column])
+
+        def give_back(texts: pa.Array) -> Any:
+            clean = CleanColumn("values", "values", column, combined.reorder(texts, column), OutputType())
+            return unwrap(alone.rebuild([clean]), "values")
+
+        learned = learn_rules(combined, find_examples(combined, _read_wanted(wanted)), into)
+        return replace(learned, give_back=give_back)
+    source = open_table(values_or_table)
+    names = _choose_columns(source.names, columns, wanted if isinstance(wanted, str) else None)
+    read = source.column(wanted) if isinstance(wanted, str) else _read_wanted(wanted)
+    combined = Combined.from_columns(names, [source.column(name) for name in names])
+    return learn_rules(combined, find_examples(combined, read), into)
+
+
+def _is_table(given: Any) -> bool:
+    return (
+        isinstance(given, Mapping) or hasattr(type(given), "columns") or hasattr(type(given), "column_names")
+    )
+
+
+def _name_of(values: Any) -> str:
+    name = getattr(values, "name", None)
+    return name if isinstance(name, str) and name else "values"
+
+
+def _read_wanted(wanted: Any) -> Column | Mapping[Any, Any]:
+    return wanted if isinstance(wanted, Mapping) else read_values(wanted)
+
+
+def _choose_columns(
+    names: Sequence[str], columns: str | Sequence[str] | None, wanted: str | None
+) -> tuple[str, ...]:
+    chosen = (columns,) if isinstance(columns, str) else tuple(columns or ())
+    for name in (*chosen, *([wanted] if wanted else [])):
+        if name not in names:
+            raise TableError.from_missing("the table", "column", name, names)
+    if not chosen:
+        chosen = tuple(name for name in names if name != wanted)
+        if len(chosen) > _MOST_COLUMNS:
+            raise RulebookError(f"the table has {len(chosen):,} columns: say by 'columns' which are meant")
+    if not chosen or len(set(chosen)) < len(chosen):
+        raise RulebookError("'columns' takes one column, or several that differ")
+    return chosen

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -21,9 +22,14 @@ from igual.files.rulebooks import load_rulebook
 from igual.files.rulings import record_rulings, rulings_file
 from igual.files.sheets import read_sheet, write_sheet
 from igual.files.tables import open_table_file, read_table, write_table
+from igual.learning.examples import Combined, find_examples
+from igual.learning.learned import learn_rules
+from igual.lists import ReferenceList
 from igual.looking.survey import survey_columns
 from igual.looking.tally import tally_column
 from igual.report.check_views import finding_line
+from igual.report.draft_views import draft_view
+from igual.report.learned_views import learned_view
 from igual.report.review_views import review_view
 from igual.report.tables import draw_table, draw_value
 from igual.report.terminal import show
@@ -31,12 +37,16 @@ from igual.report.views import effects_view, hints_view, open_view, survey_view,
 from igual.rulings import Rulings
 from igual.runs.account import Account
 from igual.runs.crosswalk_rows import RULING
+from igual.runs.draft import draft_rules
 from igual.runs.findings import list_findings
 from igual.runs.hints import find_hints
 from igual.runs.review import check_answers
 from igual.runs.rulebook import Rulebook
 
 _LOOKED_AT = ("species", "site", "contractor")
+_LISTED = ("species", "district", "contractor")
+# A column, one of its values, and what that is to become.
+_EXAMPLE = ("planted", "27/10/1974", "1974")
 _TOP = 8
 _STEWARD, _DAY = "Ines", "2026-05-31"
 
@@ -59,8 +69,10 @@ def tell_story(laid: Laid) -> None:
     columns = ((opened.names[at], engine.column(trees, at)) for at in looked_at)
     show(survey_view(survey_columns(columns), "trees.csv"))
 
+    _have_rules_proposed(folder, opened.names, trees)
+
     _step(
-        2,
+        3,
         "Apply the rulebook",
         f"igual apply {folder / 'trees.toml'} {folder / 'trees.csv'} --out {folder / 'clean.csv'}",
     )
@@ -77,11 +89,11 @@ def tell_story(laid: Laid) -> None:
     show(effects_view(outcome))
     show(_before_and_after(outcome, "species"))
 
-    _step(3, "See what waits for you", f"igual check {folder / 'trees.toml'} {folder / 'trees.csv'}")
+    _step(4, "See what waits for you", f"igual check {folder / 'trees.toml'} {folder / 'trees.csv'}")
     show(unknown_view(outcome), open_view(outcome), unused_line(outcome), hints_view(find_hints(outcome)))
 
     _step(
-        4,
+        5,
         "Decide once",
         f"igual apply {folder / 'trees.toml'} {folder / 'trees.csv'} --open {folder / 'open.xlsx'}",
         f"igual review {folder / 'trees.toml'} {folder / 'ruled.csv'} --by {_STEWARD}",
@@ -91,14 +103,36 @@ def tell_story(laid: Laid) -> None:
     kept = record_rulings(rulings_file(folder / "trees.toml"), [one.ruling for one in decided.accepted])
     show(review_view(decided))
 
-    _step(5, "The next month", f"igual check {folder / 'trees.toml'} {folder / 'june.csv'}")
+    _step(6, "The next month", f"igual check {folder / 'trees.toml'} {folder / 'june.csv'}")
     june = read_table(folder / "june.csv")
     later = _ran(replace(book, rulings=kept), june)
     show(*(finding_line(one) for one in list_findings(later, june.num_rows)), "")
     show(_ruled(later))
 
-    _step(6, "Your turn", f"edit {folder / 'trees.toml'}, then: igual demo {folder}")
+    _step(7, "Your turn", f"edit {folder / 'trees.toml'}, then: igual demo {folder}")
     show(_files(folder))
+
+
+def _have_rules_proposed(folder: Path, names: Sequence[str], trees: pa.Table) -> None:
+    """A first rulebook drafted from what the table shows, and a rule learned from one example."""
+    if not set(_LISTED) <= set(names) or _EXAMPLE[0] not in names:
+        return
+    lists = [folder / f"{name}.csv" for name in ("species", "districts", "contractors")]
+    column, raw, wanted = _EXAMPLE
+    _step(
+        2,
+        "Have rules proposed",
+        f"igual draft {folder / 'trees.csv'} --out {folder / 'drafted.toml'} "
+        + " ".join(f"-l {path}" for path in lists),
+        f"igual learn {folder / 'trees.csv'} -c {column} -e {raw} {wanted} --into year",
+    )
+    engine = ArrowEngine()
+    columns = [(name, engine.column(trees, place)) for place, name in enumerate(names)]
+    drafted = draft_rules(columns, {path.stem: ReferenceList.load(path) for path in lists})
+    show(draft_view(drafted), "")
+    combined = Combined.from_columns((column,), [dict(columns)[column]])
+    if raw in combined.texts.to_pylist():
+        show(learned_view(learn_rules(combined, find_examples(combined, {raw: wanted}), "year")))
 
 
 def _ran(book: Rulebook, source: pa.Table) -> Account:

@@ -84,7 +84,11 @@ def _read_categories(series: pd.Series) -> ReadCells:
 def _encode_objects(series: pd.Series) -> Column:
     """Encode a column of Python's objects; missing is missing, whichever it is (None, NaN, NaT)."""
     cells = np.where(series.isna().to_numpy(), np.array(None, object), series.to_numpy(dtype=object))
-    if pd.api.types.infer_dtype(cells, skipna=True) in ("mixed", "mixed-integer"):
+    kind = pd.api.types.infer_dtype(cells, skipna=True)
+    if kind == "string":
+        # Some versions of pandas take a NUL for the end of a text, and so two texts for one.
+        return Column.from_arrow(pa.array(cells, TEXT))
+    if kind in ("mixed", "mixed-integer"):
         # Python takes True for 1.
         is_truth = pd.Series(cells).map(lambda cell: isinstance(cell, bool)).to_numpy()
         cells[is_truth] = np.where(cells[is_truth].astype(bool), "true", "false")

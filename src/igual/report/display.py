@@ -8,15 +8,18 @@ from typing import Any
 from rich.console import RenderableType
 from rich.text import Text
 
+from igual.learning.building import Chained
+from igual.learning.learned import Learned
 from igual.looking.lookalikes import Lookalikes
 from igual.looking.survey import Survey
 from igual.looking.tally import Tally, Unread
 from igual.matching.matches import Matches
 from igual.matching.questions import Question
-from igual.report import draft_views, matching_views, notebook, review_views, views
+from igual.report import draft_views, learned_views, matching_views, notebook, review_views, views
 from igual.report.frames import list_frames
 from igual.report.hints import format_hint
 from igual.report.questions import format_question
+from igual.report.rule_sentences import format_chain
 from igual.report.terminal import as_text
 from igual.report.wording import format_count, quote_value
 from igual.rulings import Rulings
@@ -46,6 +49,7 @@ def view(result: Any) -> RenderableType:
 
 view.register(Survey, views.survey_view)
 view.register(Draft, draft_views.draft_view)
+view.register(Learned, learned_views.learned_view)
 view.register(Outcome, lambda outcome: views.outcome_view(outcome.account, outcome.hints, outcome.ran_inside))
 view.register(Preview, lambda preview: views.preview_view(preview.rules, plain=True))
 view.register(Matches, matching_views.matches_view)
@@ -101,6 +105,8 @@ def as_sentence(finding: Any) -> str:
         return format_hint(finding)
     if isinstance(finding, Question):
         return format_question(finding)
+    if isinstance(finding, Chained):
+        return format_chain(finding)
     if isinstance(finding, Unread):
         rows = f"{format_count(finding.values, 'value')} ({format_count(finding.rows, 'row')})"
         return f"not compared: {rows} can't be read as plain numbers or dates, such as {quote_value(finding.example)}"

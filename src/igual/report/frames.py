@@ -7,11 +7,13 @@ from typing import TYPE_CHECKING, Any
 
 from igual.decisions import COLUMNS as RULING_COLUMNS
 from igual.decisions import KIND_COLUMN
+from igual.learning.learned import Learned
 from igual.looking.lookalikes import Lookalikes
 from igual.looking.survey import Survey
 from igual.looking.tally import Tally
 from igual.matching.matches import Matches
 from igual.report import records
+from igual.report.learned_views import list_values
 from igual.report.review_views import format_effect
 from igual.rulings import Rulings
 from igual.runs.crosswalk import Applied
@@ -53,6 +55,7 @@ _FRAMES: Mapping[tuple[type, str], _Build] = {
     (Tally, "table"): (records.TALLY, lambda tally: records.list_tally(tally)[: tally.top]),
     (Matches, "candidates"): (records.CANDIDATES, records.list_candidates),
     (Lookalikes, "table"): (records.LOOKALIKES, lambda found: records.list_lookalikes(found.members)),
+    (Learned, "table"): (("value", "rows", "wanted", "best", "next", "third"), list_values),
     (Draft, "table"): (
         ("certain", "rows", "column", "do", "note"),
         lambda draft: [
@@ -134,6 +137,7 @@ def list_frames(result: Any) -> list[tuple[str, pd.DataFrame]]:
     """
     titles = {
         Draft: {"Drafted rules": "table"},
+        Learned: {"What becomes of the values": "table"},
         Survey: {"Columns": "columns", "What is odd": "oddities"},
         Tally: {"Values": "table"},
         Matches: {"Matches": "table"},

@@ -27,19 +27,20 @@ from igual.rules.match import Match
 from igual.rules.mention import Mention
 from igual.rules.number import Number
 from igual.rules.overlay import Overlay
+from igual.rules.pad import Pad
 from igual.rules.part import Part
 from igual.rules.replace import Replace
 from igual.rules.spacing import Spacing
 
 # In the order in which people work; the reference and `igual rules` follow it. Rules in other modules come after.
 IN_ORDER: tuple[type[Rule], ...] = (
-    Spacing, Case, Characters, Replace, Overlay, Part, Extract, Mention, Compose, Label, Bands, Match, Blanks, Number,
-    Date,
+    Spacing, Case, Characters, Replace, Overlay, Pad, Part, Extract, Mention, Compose, Label, Bands, Match, Blanks,
+    Number, Date,
 )  # fmt: skip
 
 __all__ = [
     "Band", "Bands", "Blanks", "Case", "Characters", "Check", "Compose", "Condition", "Date", "Extract", "Label",
-    "Match", "Mention", "Number", "OtherText", "Overlay", "Part", "Replace", "Rule", "Spacing",
+    "Match", "Mention", "Number", "OtherText", "Overlay", "Pad", "Part", "Replace", "Rule", "Spacing",
 ]  # fmt: skip
 
 

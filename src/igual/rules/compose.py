@@ -26,7 +26,7 @@ class Compose(Rule):
 
     Attributes:
         template: A text with the names of columns in braces, such as `{street} {number}, {district}`. into: the new
-            column.
+            column. Without it `column` is written anew, which may be one that an earlier rule made.
 
     Example:
         >>> import igual
@@ -46,14 +46,16 @@ class Compose(Rule):
         names = _NAME.findall(given["template"])
         if not names or "" in names:
             raise ValueError("'template' needs names of columns in braces, such as {street} {number}")
+        if given.get("into") is None:
+            return given
         if given.get("column") not in (None, names[0]):
-            raise ValueError("'column' isn't needed: the template names the columns")
+            raise ValueError("'column' isn't needed beside 'into': the template names the columns")
         return {**given, "column": names[0]}
 
     @model_validator(mode="after")
     def _goes_somewhere(self) -> Compose:
-        if self.into is None:
-            raise ValueError("the word 'into' is missing: the new column")
+        if self.into is None and len(self.columns) != 1:
+            raise ValueError("the word 'into' is missing: the new column; or 'column', the one to write anew")
         return self
 
     def reads(self) -> set[str]:
@@ -62,7 +64,10 @@ class Compose(Rule):
 
     def dump_words(self) -> dict[str, Any]:
         """Give the rule as a rulebook file has it."""
-        return {word: given for word, given in super().dump_words().items() if word != "column"}
+        words = super().dump_words()
+        return (
+            words if self.into is None else {word: given for word, given in words.items() if word != "column"}
+        )
 
     def rewriter(self, shelf: Shelf) -> Rewriter:
         """Prepare the rule for work."""

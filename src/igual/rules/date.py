@@ -14,7 +14,7 @@ from igual.engines import OutputType
 from igual.lists import Shelf
 from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
 from igual.rules.kinds import UNREAD, ValueKind
-from igual.text.dates import ISO, days, strptime_form, written
+from igual.text.dates import ISO, check_form, days, written
 
 
 class Date(Rule):
@@ -26,12 +26,16 @@ class Date(Rule):
     Attributes:
         form: How the dates are written: `YYYY`, `YY`, `MM`, `DD`, and `MON` or `MONTH` for English names, with
             whatever stands between them, such as `DD/MM/YYYY`. Leading zeros may be missing.
-        give: How to write them; `YYYY-MM-DD` (ISO 8601) gives a date column where the table can have one.
+        give: How to write them, or a part of them: besides these letters `M` and `D` without a leading zero,
+            `WEEKDAY` (Monday) and `WDAY` (Mon), `QQ` (Q1) and `Q` (1) for the quarter. `YYYY-MM-DD` (ISO 8601) gives
+            a date column where the table can have one.
 
     Example:
         >>> from igual.rules import Date
         >>> Date(form="DD.MM.YYYY", give="YYYY/MM/DD").on(["1.2.2024", "31.02.2024"])
         ['2024/02/01', None]
+        >>> Date(form="DD.MM.YYYY", give="WEEKDAY, D MONTH (QQ)").on(["01.02.2024"])
+        ['Thursday, 1 February (Q1)']
     """
 
     changes_notation: ClassVar[bool] = True
@@ -41,11 +45,15 @@ class Date(Rule):
     form: str
     give: str = ISO
 
-    @field_validator("form", "give")
+    @field_validator("form")
     @classmethod
     def _form_is_sound(cls, given: str) -> str:
-        strptime_form(given)
-        return given
+        return check_form(given)
+
+    @field_validator("give")
+    @classmethod
+    def _give_is_sound(cls, given: str) -> str:
+        return check_form(given, to_write=True)
 
     def output(self, shelf: Shelf) -> OutputType:
         """Tell what its results are to be in the clean table."""

@@ -8,7 +8,7 @@ from typing import ClassVar, Literal
 
 import pyarrow as pa
 import pyarrow.compute as pc
-from pydantic import model_validator
+from pydantic import field_validator, model_validator
 
 from igual.column import TEXT
 from igual.conditions import is_blank
@@ -16,9 +16,10 @@ from igual.engines import OutputType
 from igual.lists import Shelf
 from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
 from igual.rules.kinds import UNREAD, ValueKind
+from igual.settings import Several
 from igual.text.arrays import has_pattern
 from igual.text.folding import trimmed
-from igual.text.reading import plain_decimals
+from igual.text.reading import check_number_form, plain_decimals, write_numbers
 
 
 class Number(Rule):
@@ -34,11 +35,16 @@ class Number(Rule):
     Attributes:
         decimal: The mark before the decimals.
         grouping: The mark between groups of three digits, if there is one.
+        unit: What may stand before or behind the number, such as `cm` or `€`; values without it are read too.
+        give: How to write them as texts, by the example of 1234.5: `1234.50`, `1,234.5`, `1.234,50`, `1 235`.
+            Numbers are rounded to so many decimals (halves away from zero).
 
     Example:
         >>> from igual.rules import Number
-        >>> Number(decimal=",", grouping=".").on(["1.234,5", "n/a"])
+        >>> Number(decimal=",", grouping=".", unit="cm").on(["1.234,5 cm", "n/a"])
         [1234.5, None]
+        >>> Number(give="1,234.50").on(["1234.5", "-0.005"])
+        ['1,234.50', '-0.01']
     """
 
     changes_notation: ClassVar[bool] = True
@@ -48,6 +54,23 @@ class Number(Rule):
     do: Literal["number"] = "number"
     decimal: Literal[".", ","] = "."
     grouping: Literal["", ".", ",", " ", "'"] = ""
+    unit: str | Several[str] = ()
+    give: str | None = None
+
+    @field_validator("unit")
+    @classmethod
+    def _unit_is_no_number(cls, given: str | tuple[str, ...]) -> str | tuple[str, ...]:
+        for unit in [given] if isinstance(given, str) else given:
+            if not unit.strip() or any(character in "+-−.,'" or character.isdigit() for character in unit):
+                raise ValueError(
+                    f"'unit' takes texts such as cm or €, without digits, signs and marks: {unit!r}"
+                )
+        return given
+
+    @field_validator("give")
+    @classmethod
+    def _give_is_sound(cls, given: str | None) -> str | None:
+        return given if given is None else check_number_form(given)
 
     @model_validator(mode="after")
     def _marks_differ(self) -> Number:
@@ -55,9 +78,14 @@ class Number(Rule):
             raise ValueError("'decimal' and 'grouping' can't be the same mark")
         return self
 
+    @property
+    def units(self) -> tuple[str, ...]:
+        """The texts that may stand before or behind a number."""
+        return (self.unit,) if isinstance(self.unit, str) else tuple(self.unit)
+
     def output(self, shelf: Shelf) -> OutputType:
         """Tell what its results are to be in the clean table."""
-        return OutputType("number")
+        return OutputType("number" if self.give is None else "text")
 
     def rewriter(self, shelf: Shelf) -> Rewriter:
         """Prepare the rule for work."""
@@ -69,10 +97,14 @@ class _Rewriter(PlainRewriter):
         point, group = re.escape(rule.decimal), re.escape(rule.grouping)
         grouped = rf"\d{{1,3}}({group}\d{{3}})+|" if rule.grouping else ""
         self._looks = rf"^[+\-−]?({grouped}\d+)({point}\d+)?$"
+        units = "|".join(re.escape(unit.strip()) for unit in rule.units)
+        self._before, self._behind = rf"^([+\-−]?)(?:{units})\s*", rf"\s*(?:{units})$"
         self._rule = rule
 
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         texts = trimmed(values)
+        if self._rule.units:
+            texts = self._without_unit(texts)
         good = pa.array(has_pattern(texts, self._looks))
         if self._rule.grouping:
             texts = pc.replace_substring(texts, pattern=self._rule.grouping, replacement="")
@@ -80,4 +112,12 @@ class _Rewriter(PlainRewriter):
         texts = pc.replace_substring(texts, pattern="−", replacement="-")
         texts = plain_decimals(pc.replace_substring_regex(texts, pattern=r"^\+", replacement=""))
         unknown = ~good.to_numpy(zero_copy_only=False) & ~is_blank(values)
-        return Rewritten(pc.if_else(good, texts, pa.scalar(None, TEXT)), unknown)
+        read = pc.if_else(good, texts, pa.scalar(None, TEXT))
+        return Rewritten(read if self._rule.give is None else write_numbers(read, self._rule.give), unknown)
+
+    def _without_unit(self, texts: pa.Array) -> pa.Array:
+        """Texts without the unit on one side; with units on both sides they stay, and aren't numbers."""
+        has_both = pa.array(has_pattern(texts, self._before) & has_pattern(texts, self._behind))
+        bare = pc.replace_substring_regex(texts, pattern=self._before, replacement=r"\1")
+        bare = pc.replace_substring_regex(bare, pattern=self._behind, replacement="")
+        return pc.if_else(has_both, texts, bare)

@@ -99,3 +99,9 @@ def nth_piece(values: pa.Array, between: str, is_meant: Callable[[pa.Array], Mas
     chosen = hits[np.where(has, place, 0)] if len(hits) else np.zeros(len(values), np.int64)
     taken = parts.flatten().take(pa.array(chosen, mask=~has)) if len(codes) else pa.nulls(len(values), TEXT)
     return Cut(taken.cast(TEXT), ~has & to_mask(values.is_valid()))
+
+
+def padded(values: pa.Array, width: int, fill: str, at_start: bool) -> pa.Array:
+    """Texts filled up to a width with a character; empty ones stay empty."""
+    pad = pc.utf8_lpad if at_start else pc.utf8_rpad
+    return pc.if_else(pc.equal(values, ""), values, pad(values, width, padding=fill))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
 import numpy as np
 import numpy.typing as npt
@@ -15,20 +16,24 @@ from igual.text.folding import trimmed
 Floats = npt.NDArray[np.float64]
 
 ISO = "YYYY-MM-DD"
-_LETTERS = re.compile("YYYY|YY|MONTH|MON|MM|DD")
-_STRPTIME = {"YYYY": "%Y", "YY": "%y", "MM": "%m", "DD": "%d", "MON": "%b", "MONTH": "%B"}
+# What a form may have, longest first; the last row only tells about a date, and so can only be written.
+_LETTERS = re.compile("YYYY|YY|MONTH|MON|MM|M|DD|D|WEEKDAY|WDAY|QQ|Q")
 _GROUPS = {
     "YYYY": r"(?P<year>\d{4})",
     "YY": r"(?P<year>\d{2})",
     "MM": r"(?P<month>\d{1,2})",
+    "M": r"(?P<month>\d{1,2})",
     "DD": r"(?P<day>\d{1,2})",
+    "D": r"(?P<day>\d{1,2})",
     "MON": r"(?P<month>[A-Za-z]{3})",
     "MONTH": r"(?P<month>[A-Za-z]{3,9})",
 }
+_SAME = {"MON": "MM", "MONTH": "MM", "M": "MM", "YY": "YYYY", "D": "DD"}
 _MONTHS = (
     "january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november",
     "december",
 )  # fmt: skip
+_WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 # Years of two digits from here on belong to the 1900s, as POSIX has it.
 _PIVOT = 69
 # The forms that a look at a column tries.
@@ -39,13 +44,27 @@ COMMON = (
 )  # fmt: skip
 
 
-def strptime_form(form: str) -> str:
-    """A form in plain letters in the notation of strptime; ValueError unless it has year, month and day once."""
+def check_form(form: str, *, to_write: bool = False) -> str:
+    """Give a form back if dates can be read by it, or written.
+
+    Args:
+        form: The form, in plain letters.
+        to_write: Whether dates are to be written by it, so that a part of them is enough.
+
+    Returns:
+        The form.
+
+    Raises:
+        ValueError: Where something is missing or too much.
+    """
     letters = _LETTERS.findall(form)
-    kinds = sorted({"MON": "MM", "MONTH": "MM", "YY": "YYYY"}.get(letter, letter) for letter in letters)
-    if kinds != ["DD", "MM", "YYYY"]:
+    if to_write and not letters:
+        raise ValueError(
+            f"the form {form!r} has none of YYYY, YY, MM, M, MON, MONTH, DD, D, WEEKDAY, WDAY, QQ, Q"
+        )
+    if not to_write and sorted(_SAME.get(letter, letter) for letter in letters) != ["DD", "MM", "YYYY"]:
         raise ValueError(f"the form {form!r} needs YYYY (or YY), MM (or MON, MONTH) and DD, each once")
-    return _LETTERS.sub(lambda found: _STRPTIME[found[0]], form.replace("%", "%%"))
+    return form
 
 
 def form_pattern(form: str) -> str:
@@ -57,9 +76,9 @@ def form_pattern(form: str) -> str:
     Returns:
         The expression.
     """
-    digits = {"YYYY": r"\d{4}", "YY": r"\d{2}", "MM": r"\d{1,2}", "DD": r"\d{1,2}", "MON": "[A-Za-z]{3}"}
+    digits = {"YYYY": r"\d{4}", "YY": r"\d{2}", "MON": "[A-Za-z]{3}", "MONTH": "[A-Za-z]{3,9}"}
     parts, letters = _LETTERS.split(form), _LETTERS.findall(form)
-    written = [digits.get(letter, "[A-Za-z]{3,9}") for letter in letters]
+    written = [digits.get(letter, r"\d{1,2}") for letter in letters]
     return (
         "^"
         + "".join(re.escape(between) + one for between, one in zip(parts, [*written, ""], strict=True))
@@ -79,7 +98,7 @@ def days(values: pa.Array, form: str) -> Floats:
         for name in ("year", "day")
     )
     month = pc.struct_field(fields, "month")
-    if "MM" in letters:
+    if "MM" in letters or "M" in letters:
         months = month.cast(pa.int64()).fill_null(0).to_numpy(zero_copy_only=False)
     else:
         names = [name[:3] for name in _MONTHS] if "MON" in letters else list(_MONTHS)
@@ -98,8 +117,39 @@ def days(values: pa.Array, form: str) -> Floats:
 def written(days: Floats, form: str) -> pa.Array:
     """Days since 1970-01-01, NaN for none, as texts of a form."""
     none = np.isnan(days)
-    stamps = pa.array(np.where(none, 0, days).astype(np.int64) * 86_400, pa.int64(), mask=none)
-    return pc.strftime(stamps.cast(pa.timestamp("s")), format=strptime_form(form)).cast(TEXT)
+    dates = np.where(none, 0, days).astype("datetime64[D]")
+    months, years = dates.astype("datetime64[M]"), dates.astype("datetime64[Y]")
+    parts, letters = _LETTERS.split(form), _LETTERS.findall(form)
+    texts: list[pa.Array | pa.Scalar] = [pa.scalar(parts[0], TEXT)]
+    for letter, between in zip(letters, parts[1:], strict=True):
+        if letter in ("YYYY", "YY"):
+            numbers = years.astype(np.int64) + 1970
+            names = _write_numbers(numbers if letter == "YYYY" else numbers % 100, len(letter))
+        elif letter in ("DD", "D"):
+            names = _write_numbers((dates - months).astype(np.int64) + 1, len(letter))
+        elif letter in ("WEEKDAY", "WDAY"):
+            names = _name((dates.astype(np.int64) + 3) % 7, _WEEKDAYS, 3 if letter == "WDAY" else None)
+        else:
+            month = (months - years).astype(np.int64)
+            if letter in ("MON", "MONTH"):
+                names = _name(month, [name.title() for name in _MONTHS], 3 if letter == "MON" else None)
+            elif letter in ("QQ", "Q"):
+                names = _name(
+                    month // 3, ["Q1", "Q2", "Q3", "Q4"] if letter == "QQ" else ["1", "2", "3", "4"]
+                )
+            else:
+                names = _write_numbers(month + 1, len(letter))
+        texts += [names, pa.scalar(between, TEXT)]
+    made = pc.binary_join_element_wise(*texts, pa.scalar("", TEXT))
+    return pc.if_else(pa.array(none), pa.scalar(None, TEXT), made)
+
+
+def _write_numbers(numbers: npt.NDArray[np.int64], width: int) -> pa.Array:
+    return pc.utf8_lpad(pa.array(numbers).cast(TEXT), width, padding="0")
+
+
+def _name(places: npt.NDArray[np.int64], names: Sequence[str], length: int | None = None) -> pa.Array:
+    return pa.array([name[:length] for name in names], TEXT).take(pa.array(places))
 
 
 def forms_of(values: pa.Array) -> list[tuple[str, Mask]]:

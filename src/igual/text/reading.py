@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from decimal import MAX_EMAX, MIN_EMIN, ROUND_HALF_UP, Context, Decimal
 from typing import Any
 
 import numpy as np
@@ -10,12 +12,16 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT
-from igual.text.arrays import has_pattern
+from igual.text.arrays import LONGEST_TEXT, each, has_pattern
 from igual.text.dates import ISO, days
 from igual.text.folding import trimmed
 
 Floats = npt.NDArray[np.float64]
 
+# 1234.5 as an example: `1235` and `1 235` have no decimals, `1234.50` has two.
+_NUMBER_FORM = re.compile(r"1(?P<group>[.,' ]?)(?:23[45]|234(?P<mark>[.,])(?P<decimals>50*))")
+# Room for the longest text there is.
+_ROUNDING = Context(prec=2 * LONGEST_TEXT, rounding=ROUND_HALF_UP, Emax=MAX_EMAX, Emin=MIN_EMIN)
 PLAIN_NUMBER = r"^[+\-−]?\d+(\.\d+)?$"
 
 
@@ -39,6 +45,35 @@ def plain_decimals(values: pa.Array) -> pa.Array:
     for pattern, given in ((r"^(-?)0+(\d)", r"\1\2"), (r"(\.\d*?)0+$", r"\1"), (r"\.$", ""), (r"^-0$", "0")):
         values = pc.replace_substring_regex(values, pattern=pattern, replacement=given)
     return values
+
+
+def check_number_form(form: str) -> str:
+    """Give a form back if numbers can be written by it: 1234.5 as an example, such as `1,234.50`; else ValueError."""
+    found = _NUMBER_FORM.fullmatch(form)
+    if found is None or (found["mark"] or "-") == found["group"]:
+        raise ValueError(f"the form {form!r} isn't 1234.5 as an example, such as 1234.50, 1,234.5 or 1 235")
+    return form
+
+
+def write_numbers(values: pa.Array, form: str) -> pa.Array:
+    """Plain numbers as texts of a form, rounded to its decimals, halves away from zero; missing stays missing.
+
+    Example:
+        >>> write_numbers(pa.array(["1234567.125", "-0.004", None]), "1.234,50").to_pylist()
+        ['1.234.567,13', '0,00', None]
+    """
+    found = _NUMBER_FORM.fullmatch(check_number_form(form))
+    assert found is not None
+    group, mark, places = found["group"], found["mark"] or "", len(found["decimals"] or "")
+    step = Decimal(1).scaleb(-places)
+
+    def write(text: str) -> str:
+        rounded = Decimal(text).quantize(step, context=_ROUNDING)
+        whole, _, decimals = f"{abs(rounded):,f}".partition(".")
+        sign = "-" if rounded < 0 else ""
+        return sign + whole.replace(",", group) + mark + decimals
+
+    return each(values, write)
 
 
 def numeral_key(values: pa.Array) -> pa.Array:

@@ -1,0 +1,338 @@
+"""Rules learned from examples: what must be found, what is asked, what is refused."""
+
+from __future__ import annotations
+
+import json
+import os
+import pty
+import select
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pandas as pd
+import polars as pl
+import pyarrow as pa
+import pytest
+
+import igual
+from igual.errors import RulebookError, TableError
+from igual.learning.search import Stop, find_chains
+from tests.attack.forked import Done
+from tests.learning import found_tasks
+from tests.learning.made_tasks import TASKS
+from tests.learning.solving import solve
+
+# A table of kinds: values, and what the first is to become; the rule has to give the others as well.
+FOUND: list[tuple[str, list[str], list[str]]] = [
+    ("part", ["a; b; c", "d; e; f"], ["b", "e"]),
+    ("from the end", ["a/b/c", "d/e/f/g"], ["c", "g"]),
+    ("parentheses", ["Tilia (lime)", "Acer (maple)"], ["lime", "maple"]),
+    ("digits", ["lot 12 of 20345", "lot 7 of 31111"], ["20345", "31111"]),
+    ("code", ["see AB-12 now", "ask CD-99 soon"], ["AB-12", "CD-99"]),
+    ("characters", ["(01) 55-12", "(02) 55-13"], ["015512", "025513"]),
+    ("case", ["NORWAY MAPLE", "RED OAK"], ["Norway maple", "Red oak"]),
+    ("identifier", ["plantedOn", "seenBy"], ["planted_on", "seen_by"]),
+    ("spacing", [" red  oak ", "field   maple"], ["red oak", "field maple"]),
+    ("separator", ["a-b-c", "d-e-f"], ["a_b_c", "d_e_f"]),
+    ("prefix", ["12", "417"], ["No. 12", "No. 417"]),
+    ("zeros", ["417", "20417", "3"], ["00417", "20417", "00003"]),
+    ("zeros off", ["00417", "20417"], ["417", "20417"]),
+    ("initials", ["Port Almery Council", "Old Pier Trust"], ["PAC", "OPT"]),
+    ("turned round", ["Morel, Ana", "Holm, Bo"], ["Ana Morel", "Bo Holm"]),
+    ("number", ["1.234,5 cm", "2.000,25 cm"], ["1234.5", "2000.25"]),
+    ("number written", ["1234567", "98765"], ["1,234,567", "98,765"]),
+    ("date", ["31/12/2023", "01/02/2024"], ["2023-12-31", "2024-02-01"]),
+    ("weekday", ["2024-02-01", "2024-02-02"], ["Thursday", "Friday"]),
+    ("quarter", ["2024-02-01", "2024-11-02"], ["2024-Q1", "2024-Q4"]),
+    ("accents", ["Núñez", "Müller"], ["Nunez", "Muller"]),
+]
+
+
+@pytest.mark.parametrize(("values", "wanted"), [row[1:] for row in FOUND], ids=[row[0] for row in FOUND])
+def test_one_example_is_enough_for_plain_cases(values: list[str], wanted: list[str], tmp_path: Path) -> None:
+    learned = igual.learn(values, {values[0]: wanted[0]})
+    assert learned.values == wanted
+    learned.save(tmp_path / "learned.toml")
+    assert igual.Rulebook.load(tmp_path / "learned.toml") == learned.rulebook()
+
+
+def test_held_out_tasks_are_solved_as_promised() -> None:
+    # Every third task, so that the test is quick; `python -m benchmarks.learning` has all.
+    tasks = [*TASKS[1::2][::3], *found_tasks.TASKS[::3]]
+    results = [solve(task) for task in tasks]
+    within = [
+        sum(solved is not None and solved <= most for solved, _, _ in results) / len(tasks)
+        for most in (1, 2, 3)
+    ]
+    assert within[0] >= 0.70
+    assert within[1] >= 0.85
+    assert within[2] >= 0.93
+    assert sum(sure for _, sure, _ in results) / len(tasks) <= 0.02
+
+
+def test_it_asks_until_all_candidates_agree() -> None:
+    values = ["Ana Morel", "Bo Ivo Holm", "Cy Duarte"]
+    learned = igual.learn(values, [None, None, None])
+    assert learned.rules == []
+    assert learned.ask is not None
+    assert learned.values == values
+    learned = igual.learn(values, ["Morel", None, None])
+    assert learned.ask == 1  # the last word or the second one
+    assert {str(one.values[1]) for one in learned.rules} >= {"Holm", "Ivo"}
+    learned = igual.learn(values, ["Morel", "Ivo", None])
+    assert learned.values == ["Morel", "Ivo", "Duarte"]
+
+
+def test_values_come_back_as_the_kind_that_came_in() -> None:
+    texts = ["a-1", "b-2", "a-1"]
+    series = pd.Series(texts, index=[5, 5, 7], name="code")
+    learned = igual.learn(series, ["1", None, None])
+    pd.testing.assert_series_equal(
+        learned.values, pd.Series(["1", "2", "1"], index=[5, 5, 7], name="code"), check_dtype=False
+    )
+    assert learned.rulebook().rules[0].columns == ("code",)
+    assert igual.learn(pa.array(texts), ["1", None, None]).values.to_pylist() == ["1", "2", "1"]
+    assert igual.learn(pl.Series("c", texts), pl.Series(["1", None, None])).values.to_list() == [
+        "1",
+        "2",
+        "1",
+    ]
+    assert igual.learn(np.array(texts, object), ["1", None, None]).table.loc[0, "best"] == "1"
+    assert igual.learn([101, 202], {101: "1"}).values == [1, 2]
+
+
+def test_half_a_column_filled_in_by_hand_is_enough() -> None:
+    frame = pd.DataFrame(
+        {"raw": ["Lime, small", "Oak, red", "Ash, common"], "clean": ["small Lime", np.nan, np.nan]}
+    )
+    learned = igual.learn(frame, "clean", columns="raw", into="tree")
+    assert learned.values == ["small Lime", "red Oak", "common Ash"]
+    assert learned.rulebook().apply(frame).table["tree"].tolist() == learned.values
+
+
+def test_several_columns_are_put_together_with_parts_of_each(tmp_path: Path) -> None:
+    table = {
+        "first": ["Ana", "Bo", None],
+        "last": ["Morel", "Holm", "Duarte"],
+        "year": ["1998", "2004", "1987"],
+    }
+    for wanted, others in (
+        ("Ana Morel", ["Bo Holm", "Duarte"]),
+        ("MOREL, Ana", ["HOLM, Bo", "DUARTE"]),
+        ("Morel '98", ["Holm '04", "Duarte '87"]),
+    ):
+        learned = igual.learn(table, [wanted, None, None], into="made")
+        for place, other in enumerate(others, 1):
+            if learned.values[place] != other:
+                learned = igual.learn(table, [wanted, *others[:place], *[None] * (2 - place)], into="made")
+        assert learned.values == [wanted, *others]
+        learned.save(tmp_path / "made.toml")
+        assert list(igual.Rulebook.load(tmp_path / "made.toml").apply(table).table["made"]) == learned.values
+        (tmp_path / "made.toml").unlink()
+
+
+def test_conditions_and_constants_where_examples_demand_them() -> None:
+    values = ["Tilia (lime)", "Populus", "Acer (maple)", "Salix"]
+    learned = igual.learn(values, ["lime", "unnamed", None, None])
+    assert learned.values == ["lime", "unnamed", "maple", "unnamed"]
+    values = ["01/02/2024", "2024-03-05", "31/12/2023"]
+    learned = igual.learn(values, ["2024-02-01", "2024-03-05", None])
+    assert learned.values == ["2024-02-01", "2024-03-05", "2023-12-31"]
+
+
+def test_missing_and_blank_values_as_raw_and_as_wanted() -> None:
+    learned = igual.learn(["a 1", "n/a", None, "b 2", " "], {"a 1": "1", "n/a": "", None: "none"})
+    assert learned.values == ["1", "none", "none", "2", "none"]
+    assert next(rule.do for rule in learned.rules[0].rules) == "blanks"
+    assert igual.learn([None, None], [None, None]).ask is None
+    assert igual.learn([], []).values == []
+
+
+def test_pairs_are_the_last_resort_and_what_breaks_a_rule_is_named() -> None:
+    values = ["kestrel", "tern", "heron", "plover"]
+    learned = igual.learn(values, {"kestrel": "zebra", "tern": "moon", "heron": "salt"})
+    assert learned.values == ["zebra", "moon", "salt", "plover"]
+    assert learned.breaks is not None
+    assert learned.rules[0].rules[0].dump_words()["where"] == "whole"
+    assert "No rule explains the example" in repr(learned)
+    # One that is told apart by a word doesn't break the rule for the others.
+    learned = igual.learn(["a b", "c d", "e f", "g h"], ["a", "c", "xyzzy", None])
+    assert learned.values == ["a", "c", "xyzzy", "g"]
+
+
+def test_wanted_as_it_is_everywhere_needs_no_rule() -> None:
+    learned = igual.learn(["a", "b"], ["a", "b"])
+    assert learned.values == ["a", "b"]
+    assert learned.ask is None
+    assert learned.rules[0].sentence == "leave every value as it is"
+    with pytest.raises(RulebookError, match="no rule"):
+        learned.rulebook()
+
+
+@pytest.mark.parametrize(
+    ("call", "message"),
+    [
+        (lambda: igual.learn(["a", "b", "a"], ["x", None, "y"]), "contradict each other: 'a' is to become 'x' \\(row 1\\) and 'y' \\(row 3\\)"),
+        (lambda: igual.learn(["maple"], {"mapel": "x"}), "did you mean 'maple'"),
+        (lambda: igual.learn(["a"], ["x", "y"]), "'wanted' has 2 rows, and the values 1"),
+        (lambda: igual.learn({"a": ["1"]}, "b"), "the table has no column 'b'"),
+        (lambda: igual.learn({f"c{n}": ["1"] for n in range(300)}, ["x"]), "the table has 300 columns"),
+        (lambda: igual.learn({"a": ["1"]}, ["1"], columns=("a", "a")), "several that differ"),
+        (lambda: igual.learn("maple", ["x"]), "expected the values of one column"),
+    ],
+)  # fmt: skip
+def test_examples_that_can_not_be_used_are_refused(call: Callable[[], Any], message: str) -> None:
+    with pytest.raises((TableError, RulebookError), match=message):
+        call()
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["a" * 10_000, "a b " * 2_500, "(" * 500 + ")" * 500, "1.2.3." * 300, "-" * 1_000, "=cmd|'x'!A1 <script>", "\x1b[31m\u202ex\u2066", "a\x00b\x1fc", "{}%s\\1\\", "é" * 900],
+    ids=range(10),
+)  # fmt: skip
+def test_hostile_values_end_soon_and_are_kept(text: str) -> None:
+    start = time.monotonic()
+    learned = igual.learn([text, "b c", "d e"], {text: "x", "b c": "c"})
+    assert time.monotonic() - start < 20
+    assert learned.values[0].strip() == "x"
+    assert "\x1b" not in repr(learned)
+    learned = igual.learn([text, "b c"], {"b c": text[:900]})
+    assert len(learned.values) == 2
+
+
+def test_an_interrupt_gives_the_best_so_far() -> None:
+    stop = Stop()
+    with stop.on_interrupt():
+        raise KeyboardInterrupt
+    assert stop.is_set
+    assert find_chains(["a-b"], ["b"], stop) == []
+    assert find_chains(["a-b"], ["b"])[0].steps
+
+
+def test_the_same_examples_give_the_same_rules_under_any_hash_seed() -> None:
+    code = "import igual; l = igual.learn(['Maple, Norway', 'Oak, red', 'x'], ['Norway Maple', None, None]); print([r.dump_words() for c in l.rules for r in c.rules], l.ask)"
+    outputs = {
+        subprocess.run([sys.executable, "-c", code], check=True, capture_output=True, env={**os.environ, "PYTHONHASHSEED": seed}).stdout
+        for seed in ("1", "2", "3")
+    }  # fmt: skip
+    assert len(outputs) == 1
+
+
+# The command.
+
+
+def test_the_command_learns_and_adds_to_a_rulebook(run: Callable[..., Done], tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text(
+        'tree,seen\n"Maple, Norway",5/3/2024\n"Oak, red",17/12/2023\n,\n', "utf-8"
+    )
+    done = run(
+        "learn t.csv -c tree --add new.toml",
+        "-e",
+        "Maple, Norway",
+        "Norway maple",
+        "-e",
+        "Oak, red",
+        "Red oak",
+    )
+    assert done.returncode == 0
+    assert "written: new.toml" in done.stdout
+    before = (tmp_path / "new.toml").read_text("utf-8")
+    done = run("learn t.csv -c seen -e 5/3/2024 2024-03-05 --into day --add new.toml")
+    assert done.returncode == 0
+    assert (tmp_path / "new.toml").read_text("utf-8").startswith(before.rstrip())
+    assert run("apply new.toml t.csv --out o.csv").returncode == 0
+    assert pd.read_csv(tmp_path / "o.csv")["tree"].tolist()[:2] == ["Norway maple", "Red oak"]
+    assert pd.read_csv(tmp_path / "o.csv")["day"].tolist()[:2] == ["2024-03-05", "2023-12-17"]
+    record = json.loads(run("learn t.csv -c seen -e 5/3/2024 2024-03-05 --json").stdout)
+    assert record["rules"][0]["rules"][0]["do"] == "date"
+    assert record["breaks"] is None
+
+
+@pytest.mark.parametrize(
+    ("words", "message"),
+    [
+        ("-c nosuch -e a b", "the table has no column 'nosuch'"),
+        ("-c tree -e mapel b", "did you mean 'maple'"),
+        ("-c tree -e maple b -e maple c", "two examples are for the same value"),
+        ("-c tree --wanted tree", "can't be both"),
+        ("-c tree -e maple b --into tree", "would write over the column 'tree'"),
+        ("-c tree -e maple elm --add t.csv", "t.csv"),
+    ],
+)
+def test_the_command_refuses_what_it_can_not_use(
+    run: Callable[..., Done], tmp_path: Path, words: str, message: str
+) -> None:
+    (tmp_path / "t.csv").write_text("tree,wanted\nmaple,\noak,\n", "utf-8")
+    done = run(f"learn t.csv {words}")
+    assert done.returncode == 2
+    assert message in done.stderr
+    assert "Traceback" not in done.stderr
+    assert (tmp_path / "t.csv").read_text("utf-8") == "tree,wanted\nmaple,\noak,\n"
+
+
+def test_the_command_reads_a_column_filled_in_by_hand(run: Callable[..., Done], tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text("tree,wanted\na-1,1\nb-2,\nc-3,\n", "utf-8")
+    record = json.loads(run("learn t.csv -c tree --wanted wanted --json").stdout)
+    assert [one["best"] for one in record["values"]] == ["1", "2", "3"]
+    (tmp_path / "t.csv").write_text("tree,wanted\na-1,\nb-2,\n", "utf-8")
+    done = run("learn t.csv -c tree --wanted wanted")
+    assert done.returncode == 1
+    assert "Nothing is learned yet" in done.stdout
+    assert "what is to become of" in done.stdout
+
+
+def test_the_command_asks_on_a_terminal(tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text("who\nAna Morel\nBo Ivo Holm\nCy Duarte\n", "utf-8")
+    here, there = pty.openpty()
+    words = [
+        sys.executable,
+        "-m",
+        "igual",
+        "learn",
+        "t.csv",
+        "-c",
+        "who",
+        "-e",
+        "Ana Morel",
+        "Morel",
+        "--add",
+        "b.toml",
+    ]
+    process = subprocess.Popen(words, cwd=tmp_path, stdin=there, stdout=there, stderr=there, close_fds=True)
+    os.close(there)
+    seen = ""
+    answers = [("What is to become of", b"Holm\n"), ("Add the rules", b"y\n")]
+    deadline = time.monotonic() + 90
+    while time.monotonic() < deadline:
+        if not select.select([here], [], [], 0.2)[0]:
+            if process.poll() is not None:
+                break
+            continue
+        try:
+            seen += os.read(here, 65_536).decode("utf-8", "replace")
+        except OSError:
+            break
+        for place, (question, answer) in enumerate(answers):
+            if question in seen:
+                os.write(here, answer)
+                seen, answers = "", answers[:place] + answers[place + 1 :]
+                break
+    assert process.wait(30) == 0
+    assert not answers
+    assert "part" in (tmp_path / "b.toml").read_text("utf-8")
+
+
+def test_an_interrupted_command_is_brief(tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text("who\n" + "".join(f"x{n} y\n" for n in range(200_000)), "utf-8")
+    process = subprocess.Popen([sys.executable, "-m", "igual", "learn", "t.csv", "-c", "who", "-e", "x1 y", "1"], cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)  # fmt: skip
+    time.sleep(0.4)
+    process.send_signal(signal.SIGINT)
+    _, errors = process.communicate(timeout=60)
+    assert "Traceback" not in errors
