@@ -18,7 +18,9 @@ from igual.rules.case import Case
 from igual.rules.characters import Characters
 from igual.rules.date import Date
 from igual.rules.number import Number
+from igual.rules.pad import Pad
 from igual.rules.replace import Replace
+from igual.text.arrays import has_pattern
 from igual.text.casing import Style, recased
 from igual.text.characters import visible
 from igual.text.dates import ISO, form_pattern, forms_of
@@ -35,9 +37,14 @@ _MAYBE_VALUES = frozenset(
         "undefined",
     }
 )  # fmt: skip
+_MAYBE = pa.array(sorted(_MAYBE_VALUES), pa.large_string())
 _NAMED = 5
 _STYLES: tuple[Style, ...] = ("lower", "upper", "sentence", "title")
 _POINT, _COMMA = r"^[+-]?\d+\.\d+$", r"^[+-]?\d+,\d+$"
+_PLAIN = r"^[+-]?\d+([.,]\d+)?$"
+_WITH_UNIT = (
+    r"^(?P<sign>[$€£¥]?)\s?[+-]?\d+(?:[.,]\d+)?\s?(?P<unit>\p{L}{1,4}\.?|%|°C?|\p{L}{1,2}[²³23]|[$€£¥]|)$"
+)
 _WHOLE = r"^[+-]?(0|[1-9]\d*)$"
 _ISO_DATE = r"^\d{4}-\d{2}-\d{2}$"
 _EXAMPLES = 3
@@ -72,7 +79,7 @@ def suggest_rules(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggest
     """
     repair = Characters(column=name, repair=True, note="texts that were decoded wrongly, such as Ã³ for ó")
     yield Suggestion(repair, is_certain=True)
-    blanks, missing = _suggest_blanks(name, values)
+    blanks, missing = _suggest_blanks(name, values, rows)
     yield from blanks
     said = ~is_blank(values) & ~missing
     if not said.any():
@@ -99,25 +106,39 @@ def _list_examples(values: pa.Array, mask: Mask) -> str:
     return ", ".join(visible(text, 24) for text in some)
 
 
-def _suggest_blanks(name: str, values: pa.Array) -> tuple[list[Suggestion], Mask]:
+def _suggest_blanks(name: str, values: pa.Array, rows: Counts) -> tuple[list[Suggestion], Mask]:
     """Texts that mean there is no value; those that may be one as well are left to the steward."""
-    lower = pc.utf8_lower(trimmed(values)).to_pylist()
-    meant = [text if text in LIKE_MISSING else None for text in lower]
+    texts = trimmed(values)
+    lower = pc.utf8_lower(texts).to_pylist()
+    is_meant = np.array([text in LIKE_MISSING for text in lower], np.bool_)
+    # A word in the case that the column's values have, such as Nan in one of places or NAN among codes, may be one.
+    maybe = is_meant & (
+        to_mask(pc.is_in(pc.utf8_lower(texts), _MAYBE)) | _are_like_the_others(texts, rows, is_meant)
+    )
     suggestions = []
-    for is_certain in (True, False):
-        texts = sorted(
-            {text for text in meant if text is not None and (text not in _MAYBE_VALUES) == is_certain}
-        )
-        if texts:
-            named = ", ".join(texts[:_NAMED])
-            note = (
-                f"{named} mean that there is no value"
-                if is_certain
-                else f"do {named} mean that there is no value?"
-            )
-            suggestions.append(Suggestion(Blanks(column=name, texts=tuple(texts), note=note), is_certain))
-    missing = np.array([text is not None for text in meant], np.bool_)
-    return suggestions, missing
+    for mask, note in (
+        (is_meant & ~maybe, "{} mean that there is no value"),
+        (maybe, "do {} mean that there is no value?"),
+    ):
+        named = sorted({lower[place] for place in np.flatnonzero(mask)})
+        if named:
+            rule = Blanks(column=name, texts=tuple(named), note=note.format(", ".join(named[:_NAMED])))
+            suggestions.append(Suggestion(rule, mask is not maybe))
+    return suggestions, is_meant
+
+
+def _are_like_the_others(texts: pa.Array, rows: Counts, is_meant: Mask) -> Mask:
+    """Which texts are a word in the case in which most of the others begin."""
+    found = np.zeros(len(texts), np.bool_)
+    others = ~is_meant & ~is_blank(texts)
+    for pattern, word in (
+        (r"^[\p{Lu}\P{L}]+$", r"^\p{Lu}+$"),
+        (r"^\p{Lu}\p{Ll}", r"^\p{Lu}\p{Ll}+$"),
+        (r"^[\p{Ll}\P{L}]+$", r"^\p{Ll}+$"),
+    ):
+        if rows[others & has_pattern(texts, pattern)].sum() >= 0.8 * max(rows[others].sum(), 1):
+            found |= has_pattern(texts, word)
+    return found
 
 
 def _suggest_dates(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggestion]:
@@ -164,8 +185,57 @@ def _suggest_two_forms(
             return
 
 
+def _suggest_zeros(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggestion]:
+    """Codes of one width, some of which begin with zeros, where others have lost theirs."""
+    digits, zero_first = has_pattern(values, r"^\d+$"), has_pattern(values, r"^0\d+$")
+    if not zero_first.any() or rows[digits].sum() < rows.sum() * _NEARLY_ALL:
+        return
+    lengths = pc.utf8_length(values).to_numpy(zero_copy_only=False)
+    width = int(lengths[digits].max())
+    whole, short = rows[digits & (lengths == width)].sum(), digits & (lengths < width)
+    if not short.any():
+        return
+    note = f"{format_share(whole / rows.sum())} of the rows are codes of {width} digits"
+    note += f"; not {_list_examples(values, short)}"
+    # Where a short code begins with a zero itself, codes have several widths.
+    is_certain = bool(whole >= _MOST * rows.sum() and not (zero_first & short).any())
+    yield Suggestion(Pad(column=name, width=width, when=Condition(pattern=r"^\d+$"), note=note), is_certain)
+
+
+def _suggest_units(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggestion]:
+    """Numbers with a unit behind, or a currency sign before them, all in one unit."""
+    total = rows.sum()
+    parts = pc.extract_regex(trimmed(values), pattern=_WITH_UNIT)
+    units = pc.if_else(
+        pc.equal(pc.struct_field(parts, "sign"), ""),
+        pc.struct_field(parts, "unit"),
+        pc.struct_field(parts, "sign"),
+    )
+    has_unit = to_mask(pc.fill_null(pc.not_equal(units, ""), False))
+    known = has_unit | has_pattern(values, _PLAIN)
+    if rows[has_unit].sum() < total * 0.5 or rows[known].sum() < total * _NEARLY_ALL:
+        return
+    spellings = sorted(set(units.filter(pa.array(has_unit)).to_pylist()))
+    is_one = len({spelling.casefold().rstrip(".") for spelling in spellings}) == 1
+    is_sure = is_one and bool(known.all())
+    comma = known & has_pattern(values, r"\d,\d")
+    if comma.any():
+        note = f"{format_share(rows[comma].sum() / total)} of the rows have a decimal comma"
+        when = Condition(pattern=r"^\D*\d+,\d+\D*$")
+        yield Suggestion(Replace(column=name, pairs={",": "."}, when=when, note=note), is_sure)
+    note = f"{format_share(rows[known].sum() / total)} of the rows are numbers"
+    note += f", with {', '.join(spellings[:_NAMED])}"
+    if not known.all():
+        note += f"; not {_list_examples(values, ~known)}"
+    yield Suggestion(Number(column=name, unit=tuple(spellings[:_NAMED]), note=note), is_sure, is_reading=True)
+
+
 def _suggest_numbers(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggestion]:
     """Numbers with decimals; whole ones are codes as likely as not, and stay."""
+    if units := list(_suggest_units(name, values, rows)):
+        yield from units
+        return
+    yield from _suggest_zeros(name, values, rows)
     total = rows.sum()
     point, comma, whole = (
         to_mask(pc.match_substring_regex(values, pattern)) for pattern in (_POINT, _COMMA, _WHOLE)

@@ -9,7 +9,18 @@ from rich.text import Text
 
 from igual.report.tables import Cell, draw_table, draw_text, draw_value
 from igual.report.wording import format_count
-from igual.runs.draft import Draft
+from igual.runs.draft import Draft, Drafted
+from igual.text.characters import visible
+
+_COLUMNS = ("does", "columns", "rows#", "for example", "why")
+
+
+def _draw_examples(drafted: Drafted) -> Text:
+    """The first change that a rule makes."""
+    if not drafted.examples:
+        return Text("")
+    before, after = drafted.examples[0]
+    return Text(f"{visible(before, 24, every_space=False)} → {visible(after, 24, every_space=False)}")
 
 
 def draft_view(draft: Draft) -> RenderableType:
@@ -23,6 +34,7 @@ def draft_view(draft: Draft) -> RenderableType:
                 one.rule.do,
                 draw_text(", ".join(one.rule.columns)),
                 one.rows,
+                _draw_examples(one),
                 draw_value(one.rule.note or ""),
             )
             for one in draft.drafted
@@ -31,7 +43,11 @@ def draft_view(draft: Draft) -> RenderableType:
         if rows:
             several = title.replace("rule", "rules", 1)
             parts.append(
-                draw_table(format_count(len(rows), title, several), ("does", "columns", "rows#", "why"), rows)
+                draw_table(
+                    format_count(len(rows), title, several),
+                    _COLUMNS,
+                    rows,
+                )
             )
     if draft.codes:
         listed = [(draw_value(column), draw_value(", ".join(codes))) for column, codes in draft.codes.items()]

@@ -353,7 +353,13 @@ def from_draft(draft: Draft, written: Sequence[str]) -> dict[str, Any]:
     """A drafted rulebook: its rules, what is to be decided, columns of codes, and the files that were written."""
     return {
         "rules": [
-            {"certain": one.is_certain, "rows": one.rows, **one.rule.dump_words()} for one in draft.drafted
+            {
+                "certain": one.is_certain,
+                "rows": one.rows,
+                "examples": [list(example) for example in one.examples],
+                **one.rule.dump_words(),
+            }
+            for one in draft.drafted
         ],
         "pairs": {column: dict(found.pairs) for column, found in draft.pairs.items()},
         "codes": {column: list(codes) for column, codes in draft.codes.items()},

@@ -50,11 +50,13 @@ class Drafted(NamedTuple):
         rule: The rule; its note says why it is there.
         is_certain: Whether it is in force; others are written into the rulebook as comments.
         rows: How many rows it changes.
+        examples: Some values before and after it, most rows first.
     """
 
     rule: Rule
     is_certain: bool
     rows: int
+    examples: tuple[tuple[str | None, str | None], ...] = ()
 
 
 @dataclass(frozen=True, repr=False)
@@ -164,7 +166,7 @@ class _Drafting:
 
     def __init__(self, shelf: Shelf) -> None:
         self._shelf = shelf
-        self._spaced: list[tuple[str, int]] = []
+        self._spaced: list[tuple[str, Drafted]] = []
         self._found: list[Drafted] = []
         self._pairs: dict[str, PairList] = {}
         self._codes: dict[str, list[str]] = {}
@@ -172,13 +174,13 @@ class _Drafting:
     def look_at(self, name: str, column: Column) -> None:
         """Draft the rules of a column, each on what the ones before it made."""
         trail = ColumnTrail.begin(name, column)
-        trail, rows = self._apply(trail, Spacing(column=name))
-        if rows and _mean_length(trail) > _FREE_TEXT:
+        trail, spaced = self._apply(trail, Spacing(column=name))
+        if spaced.rows and _mean_length(trail) > _FREE_TEXT:
             note = "free text, whose line breaks and spaces may be meant"
-            self._found.append(Drafted(Spacing(column=name, note=note), False, rows))
+            self._found.append(spaced._replace(rule=Spacing(column=name, note=note), is_certain=False))
             trail = ColumnTrail.begin(name, column)
-        elif rows:
-            self._spaced.append((name, rows))
+        elif spaced.rows:
+            self._spaced.append((name, spaced))
         is_listed = False
         for suggestion in suggest_rules(name, trail.values, trail.rows):
             if suggestion.is_last_resort and (is_listed := is_listed or self._is_listed(trail)):
@@ -186,17 +188,22 @@ class _Drafting:
             trail = self._add(trail, suggestion)
         self._match(trail)
 
-    def _apply(self, trail: ColumnTrail, rule: Rule) -> tuple[ColumnTrail, int]:
-        """Apply a rule; gives how many rows it changes."""
+    def _apply(self, trail: ColumnTrail, rule: Rule, is_certain: bool = True) -> tuple[ColumnTrail, Drafted]:
+        """Apply a rule; gives the column then, and the rule with what it changes."""
         (made,) = trail.apply(1, rule, rule.rewriter(self._shelf), (), self._shelf)
         stage = made.stages[-1]
-        return made.merge(), int(stage.rows[stage.changed].sum())
+        # What was blank and is missing now tells nothing.
+        changed = np.flatnonzero(stage.changed & ~is_blank(stage.before))
+        some = pa.array(changed[np.argsort(-stage.rows[changed], kind="stable")][:_EXAMPLES])
+        examples = zip(stage.before.take(some).to_pylist(), stage.after.take(some).to_pylist(), strict=True)
+        drafted = Drafted(rule, is_certain, int(stage.rows[stage.changed].sum()), tuple(examples))
+        return made.merge(), drafted
 
     def _add(self, trail: ColumnTrail, suggestion: Suggestion) -> ColumnTrail:
-        made, rows = self._apply(trail, suggestion.rule)
-        if rows or suggestion.is_reading:
-            self._found.append(Drafted(suggestion.rule, suggestion.is_certain, rows))
-        return made if rows and suggestion.is_certain else trail
+        made, drafted = self._apply(trail, suggestion.rule, suggestion.is_certain)
+        if drafted.rows or suggestion.is_reading:
+            self._found.append(drafted)
+        return made if drafted.rows and suggestion.is_certain else trail
 
     def _share(self, trail: ColumnTrail, rule: Rule) -> float:
         """The share of a column's rows that a rule knows, 0 to 1."""
@@ -252,19 +259,20 @@ class _Drafting:
         self._pairs[name] = PairList(pairs)
         changed = sum(one.rows for one in members if one.value != one.proposal)
         rule = Replace(column=name, pairs=pairs, where="whole", note=note)
-        self._found.append(Drafted(rule, False, changed))
+        self._found.append(Drafted(rule, False, changed, tuple(list(pairs.items())[:_EXAMPLES])))
 
     def finish(self) -> Draft:
         """The draft, spaces first."""
         drafted: list[Drafted] = []
         if self._spaced:
             names = tuple(name for name, _ in self._spaced)
-            rows = sum(rows for _, rows in self._spaced)
+            rows = sum(one.rows for _, one in self._spaced)
+            examples = tuple(example for _, one in self._spaced for example in one.examples[:1])[:_EXAMPLES]
             note = f"{rows:,} cells have spaces at their ends, several together, or odd ones"
             rule = (
                 Spacing(columns=names, note=note) if len(names) > 1 else Spacing(column=names[0], note=note)
             )
-            drafted.append(Drafted(rule, True, rows))
+            drafted.append(Drafted(rule, True, rows, examples))
         used = {need.name for one in self._found for need in one.rule.needs()}
         lists = {name: found for name, found in self._shelf.lists.items() if name in used}
         codebooks = {name: found for name, found in self._shelf.codebooks.items() if name in used}
