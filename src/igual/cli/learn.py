@@ -92,7 +92,7 @@ def _learn(combined: Combined, said: Mapping[int, str | None], into: str | None,
     learned = learn_rules(combined, said, into)
     while asks and learned.ask is not None:
         results = list_results(learned, learned.ask)
-        show(learned_view(learned), "", question_view(learned, learned.ask))
+        show("", learned_view(learned, asks=True), "", question_view(learned, learned.ask))
         try:
             answer = click.prompt("", default="1" if results else "", prompt_suffix="> ", show_default=False)
         except (click.Abort, KeyboardInterrupt, EOFError):

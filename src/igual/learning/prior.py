@@ -1,10 +1,12 @@
 """How simple a chain of rules is, and how well it has to suit the column: the numbers that `learn` goes by.
 
-Costs are natural logarithms: a chain that costs 1 more is 2.7 times less likely to be what is meant. They were fitted
-on made tasks (`python -m benchmarks.learning`).
+Costs are natural logarithms: a chain that costs 1 more is 2.7 times less likely to be what is meant. The costs of steps
+were set by hand on the tuned tasks of `tests/learning`, the weights fitted to them (`python -m benchmarks.learning fit`).
 """
 
 from __future__ import annotations
+
+from typing import NamedTuple
 
 # What a step costs by what it does.
 STEP = {
@@ -56,12 +58,27 @@ BORROWED_WORD = 2.5
 PER_PIECE = 0.7
 # Each condition on which characters are kept, beyond the first.
 PER_KIND = 0.5
-# What it costs that a chain doesn't take some of the column's values: all of them.
-NOT_TAKEN = 8.0
-# That a step changes few values: times the logarithm of one in how many; and where it names a text of the example.
-RARELY, RARELY_NAMED = 0.3, 0.8
-# That the results look otherwise than what is wanted in the examples: all of them.
-UNLIKE = 3.0
+
+
+class Weights(NamedTuple):
+    """How much each kind of evidence against a chain counts.
+
+    Attributes:
+        cost: What its steps cost, by the numbers above.
+        rare: That a step changes few values, the logarithm of one in how many.
+        rare_named: The same of a step that names a text of the example.
+        missed: That it doesn't take some of the column's values: all of them.
+        unlike: That the results look otherwise than what is wanted in the examples: all of them.
+    """
+
+    cost: float
+    rare: float
+    rare_named: float
+    missed: float
+    unlike: float
+
+
+WEIGHTS = Weights(cost=1.17, rare=0.3, rare_named=0.79, missed=8.12, unlike=3.1)
 # Chains that are this much less likely than the best aren't worth a thought.
 WORTH_A_THOUGHT = 5.0
 # How much further from the end of the search a text is taken to be that lost a letter or digit which is wanted.

@@ -11,7 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from igual.column import Mask
-from igual.learning.prior import NOT_TAKEN, RARELY, RARELY_NAMED, UNLIKE, WORTH_A_THOUGHT
+from igual.learning.prior import WEIGHTS, WORTH_A_THOUGHT, Weights
 from igual.learning.search import Chain, Found, Stop
 from igual.learning.steps import RuleStep
 
@@ -23,20 +23,44 @@ _LOOKED_AT = 100
 _MOST_RUNS, _MOST_TRIED = 400, 20
 
 
+class Evidence(NamedTuple):
+    """What speaks against a chain.
+
+    Attributes:
+        cost: Of its steps.
+        rare: How rare the values are that its steps change: the sum of the logarithms of one in how many.
+        rare_named: The same of steps that name a text of the example.
+        missed: The share of the values that it doesn't take, 0 to 1.
+        unlike: How much its results look otherwise than what is wanted, 0 to 1.
+    """
+
+    cost: float
+    rare: float
+    rare_named: float
+    missed: float
+    unlike: float
+
+    def score(self, weights: Weights = WEIGHTS) -> float:
+        """All of it together: less is better."""
+        return sum(weight * found for weight, found in zip(weights, self, strict=True))
+
+
 class Suited(NamedTuple):
     """What a chain makes of the values of a column.
 
     Attributes:
         steps: The chain.
-        score: What it costs, with what the column says: less is better.
+        score: What speaks against it, in one number.
         values: What it makes of each value, (values,); what it can't take stays as it is by then.
         is_taken: Which values all of its steps took, (values,).
+        evidence: What speaks against it.
     """
 
     steps: Chain
     score: float
     values: tuple[str, ...]
     is_taken: Mask
+    evidence: Evidence
 
 
 class _Stage(NamedTuple):
@@ -44,7 +68,8 @@ class _Stage(NamedTuple):
 
     values: tuple[str, ...]
     is_taken: Mask
-    cost: float
+    rare: float = 0.0
+    rare_named: float = 0.0
 
 
 class Weighing:
@@ -61,7 +86,7 @@ class Weighing:
         self._looks = list(dict.fromkeys(map(look_at, wanted)))
         self._runs = 0
         self._stages: dict[tuple[object, ...], _Stage] = {
-            (): _Stage(tuple(values), np.ones(len(values), np.bool_), 0.0)
+            (): _Stage(tuple(values), np.ones(len(values), np.bool_))
         }
 
     def suit(self, chains: Sequence[Found], stop: Stop | None = None) -> list[Suited]:
@@ -86,7 +111,8 @@ class Weighing:
             stage = self._run(found.steps)
             if stage.values[: len(self._wanted)] != self._wanted:
                 continue
-            one = Suited(found.steps, found.cost + self._judge(stage), stage.values, stage.is_taken)
+            evidence = self._judge(found.cost, stage)
+            one = Suited(found.steps, evidence.score(), stage.values, stage.is_taken, evidence)
             best = min(best, one.score)
             suited.append(one)
         return sorted(suited, key=lambda one: one.score)
@@ -114,9 +140,11 @@ class Weighing:
         taken = before.is_taken & np.array([bool((new or "").strip()) for new in made], np.bool_)
         touched = sum(old != new for old, new in zip(before.values, values, strict=True))
         rare = -math.log(max(touched, 1) / max(self._count, 1))
-        return _Stage(values, taken, before.cost + rare * (RARELY_NAMED if step.names_text else RARELY))
+        if step.names_text:
+            return _Stage(values, taken, before.rare, before.rare_named + rare)
+        return _Stage(values, taken, before.rare + rare, before.rare_named)
 
-    def _judge(self, stage: _Stage) -> float:
+    def _judge(self, cost: float, stage: _Stage) -> Evidence:
         """What the column says against a chain."""
         # Where an example shows that what isn't taken is to stay so, the others may stay as well.
         is_shown = not stage.is_taken[: len(self._wanted)].all()
@@ -129,7 +157,7 @@ class Weighing:
                 for look in (look_at(stage.values[place]) for place in taken)
             ]
             unlike = sum(far) / len(far) / 4
-        return stage.cost + NOT_TAKEN * missed + UNLIKE * unlike
+        return Evidence(cost, stage.rare, stage.rare_named, float(missed), unlike)
 
 
 _MARKS = {

@@ -18,8 +18,16 @@ from igual.text.characters import visible
 _SHOWN_VALUES, _SHOWN_CHAINS = 8, 3
 
 
-def learned_view(learned: Learned) -> RenderableType:
-    """The best rules, what they make of some values, the next candidates, and what is in doubt."""
+def learned_view(learned: Learned, *, asks: bool = False) -> RenderableType:
+    """The best rules, what they make of some values, the next candidates, and what is in doubt.
+
+    Args:
+        learned: What was learned.
+        asks: Whether the question follows, so that it needn't be told here.
+
+    Returns:
+        The view.
+    """
     parts: list[RenderableType] = []
     if not learned.rules:
         parts.append(Text("Nothing is learned yet.", style="yellow"))
@@ -32,7 +40,7 @@ def learned_view(learned: Learned) -> RenderableType:
         ]
         if rows:
             parts.append(draw_table("Other candidates", ("score#", "rules"), rows))
-    parts += [Text(line, style="yellow") for line in list_notes(learned)]
+    parts += [Text(line, style="yellow") for line in list_notes(learned, asks=asks)]
     return Group(*parts)
 
 
@@ -41,7 +49,7 @@ def format_raw(text: str | None) -> str | None:
     return None if text is None else text.replace(SEPARATOR, " | ")
 
 
-def list_notes(learned: Learned) -> list[str]:
+def list_notes(learned: Learned, *, asks: bool = False) -> list[str]:
     """What a steward should know besides: an example that breaks the rules, values not taken, what is asked next."""
     notes = []
     if learned.breaks is not None:
@@ -56,7 +64,7 @@ def list_notes(learned: Learned) -> list[str]:
         )
     if learned.was_stopped:
         notes.append("The search was stopped; there may be better rules.")
-    if learned.ask is not None:
+    if learned.ask is not None and not asks:
         raw = quote_value(format_raw(learned.raw_at(learned.ask)))
         rows = int(learned.combined.rows[learned.combined.codes[learned.ask]])
         notes.append(f"To be surer: what is to become of {raw} ({format_count(rows, 'row')})?")
