@@ -283,3 +283,108 @@ SENT = lines("""
 add("destination", SENT, lambda x: x.split(" to ")[1].split(" departs")[0])
 add("departure", SENT, lambda x: x[-5:])
 add("ferry and time", SENT, lambda x: f"{x.split()[1]} @ {x[-5:]}")
+
+inv=lines("""INV/2023/00451
+INV/2024/00007
+CRN/2023/01200
+INV/2022/00999
+CRN/2024/00031""")
+add("invoice no",inv,lambda x:x.split("/")[-1].lstrip("0"))
+add("invoice year+type",inv,lambda x:x[:3].lower()+x[6:8])
+add("invoice dashes",inv,lambda x:x.replace("/","-"))
+add("invoice short",inv,lambda x:x.split("/")[1]+"."+x.split("/")[2])
+books=lines("""Calder, M. (1998). The long shore.
+Osei, K. (2004). Salt and rope.
+Vance, T. (1987). A map of tides.
+Ilves, R. (2015). Northern piers.
+Brand, L. (2001). Lanterns.""")
+add("author",books,lambda x:x.split(",")[0])
+add("year",books,lambda x:x.split("(")[1][:4])
+add("title",books,lambda x:x.split("). ")[1].rstrip("."))
+add("author year",books,lambda x:x.split(",")[0]+" "+x.split("(")[1][:4])
+add("title caps",books,lambda x:x.split("). ")[1].rstrip(".").upper())
+coords=lines("""N 43.1234, E 5.4321
+N 51.5000, W 0.1275
+S 33.8688, E 151.2093
+N 60.1699, E 24.9384""")
+add("lat",coords,lambda x:x.split(",")[0].split()[1])
+add("lon letter",coords,lambda x:x.split(", ")[1][0])
+add("coords plain",coords,lambda x:x.split(", ")[0].split()[1]+";"+x.split(", ")[1].split()[1])
+logs=lines("""[2024-03-05 08:15] WARN pump: low pressure
+[2024-03-05 08:17] ERROR valve: stuck
+[2024-03-06 11:02] INFO gate: opened
+[2024-03-07 23:59] WARN pump: off""")
+add("level",logs,lambda x:x.split("] ")[1].split()[0])
+add("level title",logs,lambda x:x.split("] ")[1].split()[0].capitalize())
+add("device",logs,lambda x:x.split(":")[-2].split()[-1])
+add("message",logs,lambda x:x.split(": ")[1])
+add("log day",logs,lambda x:x[1:11])
+add("log day dmy",logs,lambda x:f"{x[9:11]}/{x[6:8]}/{x[1:5]}")
+nums=lines("""1 234,50
+12 000,00
+7,25
+450,10
+1 000 000,99""")
+add("num point",nums,lambda x:f"{float(x.replace(' ','').replace(',','.')):.2f}".rstrip('0').rstrip('.'))
+add("num no space",nums,lambda x:x.replace(" ",""))
+pct=lines("""12.5%
+7%
+100%
+0.25%""")
+add("pct off",pct,lambda x:x[:-1])
+add("pct word",pct,lambda x:x[:-1]+" percent")
+iso=lines("""2023-01-31
+2022-12-05
+2024-07-19
+2021-10-10""")
+add("mon yy",iso,lambda x:{"01":"Jan","12":"Dec","07":"Jul","10":"Oct"}[x[5:7]]+"-"+x[2:4])
+add("month word",iso,lambda x:{"01":"January","12":"December","07":"July","10":"October"}[x[5:7]])
+add("us date",iso,lambda x:f"{int(x[5:7])}/{int(x[8:])}/{x[:4]}")
+add("compact",iso,lambda x:x.replace("-",""))
+add("weekday lower",iso,lambda x:{"2023-01-31":"tuesday","2022-12-05":"monday","2024-07-19":"friday","2021-10-10":"sunday"}[x])
+cars=lines("""Kestrel GT 1.6 (petrol)
+Tern 2.0 (diesel)
+Heron XL 1.4 (petrol)
+Plover 3.0 (electric)""")
+add("fuel upper initial",cars,lambda x:x.split("(")[1][0].upper())
+add("engine",cars,lambda x:re.findall(r"\d\.\d", x)[0])
+add("model",cars,lambda x:x.split()[0])
+add("without fuel",cars,lambda x:x.split(" (")[0])
+add("fuel first",cars,lambda x:x.split("(")[1][:-1]+": "+x.split(" (")[0])
+snake=lines("""tree_height_cm
+crew_name
+site_code_old
+planted_on""")
+add("title words",snake,lambda x:x.replace("_"," ").title())
+add("pascal",snake,lambda x:"".join(w.title() for w in x.split("_")))
+add("last word",snake,lambda x:x.split("_")[-1])
+names=lines("""DE LA CRUZ, MARIA
+OKORO, PETER
+VAN DYK, ELS
+SATO, KEN""")
+add("first last title",names,lambda x:" ".join(p.title() for p in x.split(", ")[::-1]))
+add("surname title",names,lambda x:x.split(",")[0].title())
+add("initial surname",names,lambda x:x.split(", ")[1][0]+". "+x.split(",")[0].title())
+grades=lines("""A+ (95)
+B (81)
+C- (70)
+A (90)""")
+add("score",grades,lambda x:x.split("(")[1][:-1])
+add("letter",grades,lambda x:x[0])
+acc=["BANK-00012345678","BANK-00099887766","BANK-10020030040"]
+add("mask",acc,lambda x:"*"*12+x[-4:])
+add("last4",acc,lambda x:x[-4:])
+add("two col sum",[("12","cm"),("3","kg"),("45","m")],lambda x:f"{x[0]} {x[1]}")
+add("two col paren",[("Acer","campestre"),("Tilia","cordata"),("Ulmus","glabra")],lambda x:f"{x[0][0]}. {x[1]}")
+add("three col",[("7","Mill Lane","Saltby"),("12","Rope Walk","Stonemere"),("3","Net Alley","Low Tarn")],lambda x:f"{x[1]} {x[0]}, {x[2].upper()}")
+add("col drop",[("Ana","x1"),("Bo","x2"),("Cy","x3")],lambda x:x[1])
+add("amp",["Rope & Sail","Tar & Oil","Nets & Co"],lambda x:x.replace(" & ","/"))
+add("bool",["yes","no","yes ","No"],lambda x:x.strip().lower())
+add("ext",["a.b.txt","report.final.pdf","x.csv","m.tar.gz"],lambda x:x.rsplit(".",1)[0])
+add("hash",["#12 open","#7 closed","#101 open"],lambda x:x[1:].split()[0])
+add("status",["#12 open","#7 closed","#101 open"],lambda x:x.split()[1].title())
+add("zip4",["20417-1234","31111","90210-0001","12345"],lambda x:x[:5])
+add("phone cc",["0099 123 456","0044 777 888","0033 111 222"],lambda x:"+"+x[2:])
+add("tens",["1st","22nd","3rd","14th"],lambda x:re.findall(r"\d+", x)[0])
+add("quot",['"red"','"blue"','"green"'],lambda x:x.strip('"'))
+add("dbl",["a;;b;c","d;e;;f","g;h;i"],lambda x:x.split(";")[0])

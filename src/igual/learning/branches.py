@@ -42,6 +42,8 @@ def find_branches(texts: Sequence[str], wanted: Sequence[str], stop: Stop | None
             break
         for guard in itertools.islice(find_guards(group, others), _MOST_GUARDS):
             for one, other in itertools.product(chains_of(group), chains_of(others)):
+                if [step.key for step in one.steps] == [step.key for step in other.steps]:
+                    continue
                 found += _join(one, other, guard, pairs)
     return sorted(found, key=lambda one: one.cost)
 

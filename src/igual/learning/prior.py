@@ -1,7 +1,8 @@
 """How simple a chain of rules is, and how well it has to suit the column: the numbers that `learn` goes by.
 
 Costs are natural logarithms: a chain that costs 1 more is 2.7 times less likely to be what is meant. The costs of steps
-were set by hand on the tuned tasks of `tests/learning`, the weights fitted to them (`python -m benchmarks.learning fit`).
+were set by hand on the tuned tasks of `tests/learning`; the weights were fitted to them, by
+`python -m benchmarks.learning fit`.
 """
 
 from __future__ import annotations
@@ -52,8 +53,9 @@ PER_PLACE = 0.4
 PER_MARK, PER_LETTER = 0.25, 0.5
 # Each text that a rule puts in of itself: the first letter or digit of a word, and each further one.
 OWN_WORD, OWN_LETTER = 1.4, 0.5
-# Each such word that stands in the example's value: it is more likely to come from there.
-BORROWED_WORD = 2.5
+# Each such word that stands in the example's value, within a word of it, or as an initial: it is more likely to come
+# from there.
+BORROWED_WORD, BORROWED_PART, BORROWED_INITIAL = 2.5, 2.0, 1.0
 # Each piece of a value that is put elsewhere.
 PER_PIECE = 0.7
 # Each condition on which characters are kept, beyond the first.

@@ -14,7 +14,17 @@ import numpy as np
 import pyarrow as pa
 
 from igual.column import TEXT
-from igual.learning.prior import BORROWED_WORD, OWN_LETTER, OWN_WORD, PER_LETTER, PER_MARK, PER_PLACE, STEP
+from igual.learning.prior import (
+    BORROWED_INITIAL,
+    BORROWED_PART,
+    BORROWED_WORD,
+    OWN_LETTER,
+    OWN_WORD,
+    PER_LETTER,
+    PER_MARK,
+    PER_PLACE,
+    STEP,
+)
 from igual.rules.base import Rule
 from igual.rules.registry import find_rules
 from igual.text.casing import Style, recased
@@ -64,11 +74,21 @@ class RuleStep(NamedTuple):
                 given += [re.sub(r"\\\d", " ", new) for _, new in text]
             elif word == "text":
                 given.append(text)
-        own = {word.casefold() for new in given for word in re.findall(r"[^\W_]{2,}", new)}
+        own = {word.casefold() for new in given for word in re.findall(r"[^\W_]+", new)}
         if not own:
             return 0.0
-        known = {word for text in texts for word in re.findall(r"[^\W_]+", text.casefold())}
-        return BORROWED_WORD * len(own & known)
+        joined = " ".join(texts).casefold()
+        known = set(re.findall(r"[^\W_]+", joined))
+        initials = {word[0] for word in known}
+        cost = 0.0
+        for word in own:
+            if len(word) == 1:
+                cost += BORROWED_INITIAL * (word in initials)
+            elif word in known:
+                cost += BORROWED_WORD
+            elif word in joined:
+                cost += BORROWED_PART
+        return cost
 
     @property
     def leaves_others(self) -> bool:
