@@ -43,6 +43,8 @@ FOUND: list[tuple[str, list[str], list[str]]] = [
     ("prefix", ["12", "417"], ["No. 12", "No. 417"]),
     ("zeros", ["417", "20417", "3"], ["00417", "20417", "00003"]),
     ("zeros off", ["00417", "20417"], ["417", "20417"]),
+    ("zeros in a code", ["AB-7", "CD-12", "EF-100"], ["AB-007", "CD-012", "EF-100"]),
+    ("zeros before a name", ["7 Mill Lane", "12 Quay", "104 Pier"], ["007 Mill Lane", "012 Quay", "104 Pier"]),
     ("initials", ["Port Almery Council", "Old Pier Trust"], ["PAC", "OPT"]),
     ("turned round", ["Morel, Ana", "Holm, Bo"], ["Ana Morel", "Bo Holm"]),
     ("number", ["1.234,5 cm", "2.000,25 cm"], ["1234.5", "2000.25"]),
@@ -205,6 +207,16 @@ def test_hostile_values_end_soon_and_are_kept(text: str) -> None:
     assert "\x1b" not in repr(learned)
     learned = igual.learn([text, "b c"], {"b c": text[:900]})
     assert len(learned.values) == 2
+
+
+def test_long_values_beside_short_ones_hold_nothing_up() -> None:
+    hostile = ["a" * 10_000, "a " * 5_000, "/" * 9_000, "a/" * 4_500 + "x", "1." * 4_000, " " * 200 + "x"]
+    values = [*hostile, "12/34/56 ab cd", *(f"{n}/{n}/{n} xy zz" for n in range(300))]
+    start = time.monotonic()
+    learned = igual.learn(values, {"12/34/56 ab cd": "56-12", "7/7/7 xy zz": "7-7"})
+    assert time.monotonic() - start < 30
+    assert learned.values[6] == "56-12"
+    assert learned.values[-1] == "299-299"
 
 
 def test_an_interrupt_gives_the_best_so_far() -> None:

@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from igual.learning.guards import Guard, find_guards
 from igual.learning.prior import STEP
 from igual.learning.search import Chain, Found, Stop, find_chains
-from igual.learning.steps import cost_of_own_text, escape_given, substitute
+from igual.learning.steps import LONGEST, cost_of_own_text, escape_given, substitute
 
 _MOST_EXAMPLES, _MOST_GUARDS, _MOST_CHAINS, _MOST_STATES = 6, 8, 6, 20
 
@@ -84,6 +84,6 @@ def _guard(steps: Chain, guard: Guard) -> Chain:
 
 def _run(steps: Chain, text: str) -> str:
     for step in steps:
-        made = step.run_guarded(text)
+        made = step.run_guarded(text) if len(text) <= LONGEST else None
         text = text if made is None else made
     return text

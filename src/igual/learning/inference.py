@@ -15,6 +15,8 @@ from igual.learning.search import Chain, Stop, find_chains
 from igual.learning.weighing import Belief, Floats, Suited, Weighing, look_at, measure_doubt, weigh
 
 _SAMPLE = 200
+# Only values of so many characters are looked at besides the examples.
+_LONGEST = 300
 # From which cost on it is tried whether some values are meant this way, and others that way.
 _DEAR = 8.0
 # The search begins with so many examples; those that its chains don't explain join it, up to so many.
@@ -55,7 +57,8 @@ def infer(values: pa.Array, wanted: Mapping[int, str], stop: Stop | None = None)
     if not wanted:
         return Inferred([], [], choose_first(values))
     examples = sorted(wanted)
-    rest = [place for place in range(len(values)) if place not in wanted]
+    is_short = pc.less_equal(pc.utf8_length(values), _LONGEST).to_pylist()
+    rest = [place for place in range(len(values)) if place not in wanted and is_short[place]]
     step = max(len(rest) / _SAMPLE, 1.0)
     places = [*examples, *(rest[int(number * step)] for number in range(min(len(rest), _SAMPLE)))]
     texts: list[str] = values.take(pa.array(places)).to_pylist()

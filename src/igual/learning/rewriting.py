@@ -26,6 +26,7 @@ from igual.learning.steps import (
     respace,
     step,
     substitute,
+    substitute_in_turn,
     without_spaces,
 )
 from igual.text.casing import Style
@@ -49,6 +50,7 @@ def propose_rewriting(text: str, wanted: str, from_stage: int) -> Iterator[RuleS
         (4, _cases(text, wanted)),
         (5, _additions(text, wanted)),
         (5, _zeros(text, wanted)),
+        (5, _zeros_inside(text, wanted)),
         (5, _overlays(text, wanted)),
     ):
         for one in steps if stage >= from_stage or stage in (0, 4) else ():
@@ -203,7 +205,8 @@ def _zeros(text: str, wanted: str) -> Iterator[RuleStep]:
     if text and len(text) < 40 and (found := re.search(rf"([^\w]+|0+){re.escape(text)}", wanted)):
         fill = found[1][-1]
         run = re.search(rf"{re.escape(fill)}+$", found[1])
-        yield pad(len(text) + len(run[0] if run else ""), fill, "start")
+        if fill != "0" or text.isalnum():
+            yield pad(len(text) + len(run[0] if run else ""), fill, "start")
     if text and wanted.startswith(text) and len(wanted) > len(text):
         fill = set(wanted[len(text) :])
         if len(fill) == 1 and not (one := fill.pop()).isalpha():
@@ -212,6 +215,23 @@ def _zeros(text: str, wanted: str) -> Iterator[RuleStep]:
         yield substitute("0+([^0].*|0)", r"\1", STEP["zeros"], must_take=False)
     if re.search(r"(?<![0-9])0+[0-9]", text):
         yield substitute("(^|[^0-9])0+([0-9])", r"\1\2", STEP["zeros"] + 0.5, whole=False, must_take=False)
+
+
+def _zeros_inside(text: str, wanted: str) -> Iterator[RuleStep]:
+    """The number at the end of a code, or the first one in it, filled up with zeros: too many, and those off again."""
+    for found in itertools.islice(re.finditer("[0-9]+", text), 2):
+        filled = re.search(rf"(?<![0-9])0+{found[0]}(?![0-9])", wanted)
+        if filled is None or found[0] == text or len(filled[0]) > 12:
+            continue
+        width = len(filled[0])
+        is_last = found.end() == len(text)
+        before, behind = ("([^0-9])", "()$") if is_last else ("^([^0-9]*)", "([^0-9]|$)")
+        short, whole = f"[0-9]{{1,{width - 1}}}", f"[0-9]{{{width}}}"
+        pairs = {
+            f"{before}({short}){behind}": rf"\1{'0' * (width - 1)}\2\3",
+            f"{before}0*({whole}){behind}": r"\1\2\3",
+        }
+        yield substitute_in_turn(pairs, STEP["pad"] + 0.6)
 
 
 def _initials(text: str, wanted: str) -> Iterator[RuleStep]:

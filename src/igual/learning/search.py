@@ -15,15 +15,13 @@ from igual.learning.measures import count_lacking, measure_distance
 from igual.learning.prior import MOST_LOST, PER_LOST, SEARCHED_BEYOND, WORTH_A_THOUGHT
 from igual.learning.reading import propose_readings
 from igual.learning.rewriting import propose_rewriting
-from igual.learning.steps import RuleStep
+from igual.learning.steps import LONGEST, RuleStep
 
 State = tuple[str, ...]
 Chain = tuple[RuleStep, ...]
 
 _MOST_STEPS = 4
 _MOST_STATES, _MOST_CHAINS = 40, 80
-# Longer texts aren't searched: what stands in them is no value.
-_LONGEST = 2_000
 # So many characters may pass through steps, whatever the values are: no value makes the search endless.
 _MOST_CHARACTERS = 4_000_000
 
@@ -70,7 +68,7 @@ def _propose(texts: State, wanted: State, from_stage: int) -> Iterator[RuleStep]
         return
     seen = set()
     for text, target in dict.fromkeys(zip(texts, wanted, strict=True)):
-        if len(text) > _LONGEST or len(target) > _LONGEST:
+        if len(text) > LONGEST or len(target) > LONGEST:
             continue
         for stage, steps in (
             (None, propose_rewriting(text, target, from_stage)),
@@ -162,10 +160,10 @@ class _Search:
         made = []
         for text in state:
             self._characters += len(text)
-            new = step.run(text)
+            new = step.run(text) if len(text) <= LONGEST else None
             if new is None and step.leaves_others:
                 new = text
-            if new is None or len(new) > 4 * _LONGEST:
+            if new is None or len(new) > 4 * LONGEST:
                 return None
             made.append(new)
         return tuple(made) if any(old != new for old, new in zip(state, made, strict=True)) else None

@@ -32,6 +32,9 @@ from igual.text.dates import days, written
 from igual.text.folding import without_accents
 from igual.text.identifiers import IDENTIFIER_STYLES, IdentifierStyle, identifier_in
 
+# Longer texts aren't searched: what stands in them is no value, and patterns would take too long for them.
+LONGEST = 1_000
+
 Words = tuple[tuple[str, Any], ...]
 # What a pattern says in RE2's notation, and in that of Python for a single text.
 _LETTER, _LETTER_HERE, _NO_LETTER_HERE = r"\p{L}", r"[^\W\d_]", r"[\W\d_]"
@@ -110,7 +113,7 @@ class RuleStep(NamedTuple):
             made: list[str | None] = self.run_many(pa.array(texts, TEXT)).to_pylist()
             return made
         run = self.run if self.guard is None else self.run_guarded
-        return [None if text is None else run(text) for text in texts]
+        return [None if text is None or len(text) > LONGEST else run(text) for text in texts]
 
     def build(self, column: str, into: str | None = None) -> Rule:
         """Build the rule for a column."""
@@ -289,6 +292,17 @@ def substitute(
     if whole:
         words["where"] = "whole"
     return step("replace", cost, run, **words)
+
+
+def substitute_in_turn(pairs: Mapping[str, str], cost: float) -> RuleStep:
+    r"""Patterns one after the other, each acting on what the ones before it made."""
+
+    def run(text: str) -> str:
+        for pattern, given in pairs.items():
+            text = compiled(pattern).sub(_as_python_given(given), text)
+        return text
+
+    return step("replace", cost, run, pairs=pairs, pattern=True, cascade=True)
 
 
 @lru_cache(maxsize=5_000)

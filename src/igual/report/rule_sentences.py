@@ -104,6 +104,9 @@ def _say_replace(words: Mapping[str, Any]) -> str:
                 return f"add {' and '.join(sides)}"
             if pattern.startswith("0+"):
                 return "take leading zeros off"
+        if words.get("cascade"):
+            widths = re.findall(r"\{(\d+)\}", "".join(pairs))
+            return f"fill the number in a code up to {widths[-1] if widths else '?'} digits"
         if pattern == "(?s).*":
             return f"write {quote_value(given)}"
         if pattern.startswith((r"([\p{L}])[\p{L}]*[^", "([A-Z])[")):
