@@ -44,7 +44,11 @@ FOUND: list[tuple[str, list[str], list[str]]] = [
     ("zeros", ["417", "20417", "3"], ["00417", "20417", "00003"]),
     ("zeros off", ["00417", "20417"], ["417", "20417"]),
     ("zeros in a code", ["AB-7", "CD-12", "EF-100"], ["AB-007", "CD-012", "EF-100"]),
-    ("zeros before a name", ["7 Mill Lane", "12 Quay", "104 Pier"], ["007 Mill Lane", "012 Quay", "104 Pier"]),
+    (
+        "zeros before a name",
+        ["7 Mill Lane", "12 Quay", "104 Pier"],
+        ["007 Mill Lane", "012 Quay", "104 Pier"],
+    ),
     ("initials", ["Port Almery Council", "Old Pier Trust"], ["PAC", "OPT"]),
     ("turned round", ["Morel, Ana", "Holm, Bo"], ["Ana Morel", "Bo Holm"]),
     ("number", ["1.234,5 cm", "2.000,25 cm"], ["1234.5", "2000.25"]),
@@ -166,6 +170,14 @@ def test_pairs_are_the_last_resort_and_what_breaks_a_rule_is_named() -> None:
     # One that is told apart by a word doesn't break the rule for the others.
     learned = igual.learn(["a b", "c d", "e f", "g h"], ["a", "c", "xyzzy", None])
     assert learned.values == ["a", "c", "xyzzy", "g"]
+
+
+def test_rows_that_no_candidate_takes_are_named() -> None:
+    values = [f"{n % 28 + 1}/{n % 12 + 1}/{1900 + n}" for n in range(100)] * 9 + ["soon", "later", "soon"]
+    learned = igual.learn(values, {"15/3/1914": "March"})
+    assert learned.unexplained == [900, 901, 902]
+    assert "3 rows not taken by any candidate, such as 'soon'" in repr(learned)
+    assert learned.ask is not None
 
 
 def test_wanted_as_it_is_everywhere_needs_no_rule() -> None:

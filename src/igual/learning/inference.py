@@ -15,6 +15,8 @@ from igual.learning.search import Chain, Stop, find_chains
 from igual.learning.weighing import Belief, Floats, Suited, Weighing, look_at, measure_doubt, weigh
 
 _SAMPLE = 200
+# So many are looked through for values that no chain takes.
+_LOOKED_THROUGH = 5_000
 # Only values of so many characters are looked at besides the examples.
 _LONGEST = 300
 # From which cost on it is tried whether some values are meant this way, and others that way.
@@ -32,15 +34,15 @@ class Inferred(NamedTuple):
 
     Attributes:
         beliefs: Chains, most likely first.
-        places: Which values they were run on, by position: those of the examples first.
         ask: The position of the value whose answer would tell most; None where nothing is in doubt.
         breaks: The position of an example that no chain explains together with the others.
+        untaken: The positions of values that no chain takes.
     """
 
     beliefs: Sequence[Belief]
-    places: Sequence[int]
     ask: int | None
     breaks: int | None = None
+    untaken: Sequence[int] = ()
 
 
 def infer(values: pa.Array, wanted: Mapping[int, str], stop: Stop | None = None) -> Inferred:
@@ -55,7 +57,7 @@ def infer(values: pa.Array, wanted: Mapping[int, str], stop: Stop | None = None)
         What was learned.
     """
     if not wanted:
-        return Inferred([], [], choose_first(values))
+        return Inferred([], choose_first(values))
     examples = sorted(wanted)
     is_short = pc.less_equal(pc.utf8_length(values), _LONGEST).to_pylist()
     rest = [place for place in range(len(values)) if place not in wanted and is_short[place]]
@@ -67,11 +69,26 @@ def infer(values: pa.Array, wanted: Mapping[int, str], stop: Stop | None = None)
     beliefs = weigh(suited)
     if not beliefs:
         where = None if breaks is None else examples[breaks]
-        return Inferred([], places, rest[0] if rest else None, where)
+        return Inferred([], rest[0] if rest else None, where)
     doubt = measure_doubt(beliefs, len(places)) + _doubt_strangers(beliefs[0], texts, len(examples))
     doubt[: len(examples)] = 0
     ask = int(np.argmax(doubt))
-    return Inferred(beliefs, places, places[ask] if doubt[ask] > 0 else None)
+    return Inferred(
+        beliefs, places[ask] if doubt[ask] > 0 else None, untaken=_list_untaken(values, beliefs, examples)
+    )
+
+
+def _list_untaken(values: pa.Array, beliefs: Sequence[Belief], examples: Sequence[int]) -> list[int]:
+    """The positions of values that no chain takes, of the first few thousand; examples are answered already."""
+    left = list(range(min(len(values), _LOOKED_THROUGH)))
+    for belief in beliefs:
+        now: list[str | None] = values.take(pa.array(left, pa.int64())).to_pylist()
+        for step in belief.best.steps:
+            now = step.run_on(now)
+        left = [place for place, text in zip(left, now, strict=True) if not (text or "").strip()]
+        if not left:
+            break
+    return sorted(set(left) - set(examples))
 
 
 def _explain(texts: Sequence[str], targets: Sequence[str], stop: Stop) -> tuple[list[Suited], int | None]:

@@ -173,8 +173,5 @@ def _find_blank_rules(
 
 def _list_unexplained(found: Inferred, left: np.ndarray[Any, Any], combined: Combined) -> list[int]:
     """The rows of the values that no chain takes further."""
-    if not found.beliefs:
-        return []
-    taken = np.logical_or.reduce([belief.best.is_taken for belief in found.beliefs])
-    missed = left[np.array(found.places)[~taken]]
+    missed = left[np.array(found.untaken, np.int64)]
     return np.flatnonzero(np.isin(combined.codes, missed)).tolist()
