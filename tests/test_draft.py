@@ -187,6 +187,23 @@ def test_numbers_with_units_and_codes_that_lost_zeros() -> None:
     assert "12 cm → 12" in repr(draft)
 
 
+def test_numbers_with_groups_of_digits() -> None:
+    table = {
+        "eu": ["1.234,5", "12.000,00", "7,25", "310", "1.000.000"] * 6,
+        "us": ["1,234.5", "45.5", "10,000.00", "7", "2,000,000"] * 6,
+        "spaced": ["1 234,5", "12 000", "7", "8,5", "9"] * 6,
+        "unclear": ["1.234,5", "1.234", "2.500", "7,5", "8"] * 6,
+    }
+    draft = igual.draft(table)
+    clean = draft.rulebook.apply(table).table
+    assert clean["eu"][:5] == [1234.5, 12000, 7.25, 310, 1_000_000]
+    assert clean["us"][:5] == [1234.5, 45.5, 10000, 7, 2_000_000]
+    assert clean["spaced"][:5] == [1234.5, 12000, 7, 8.5, 9]
+    assert clean["unclear"] == table["unclear"]
+    assert {rule.columns[0] for rule in draft.uncertain} == {"unclear"}
+    assert draft.rulebook.apply(clean).table == clean
+
+
 def test_a_word_like_the_others_may_be_a_value() -> None:
     places = igual.draft(
         {

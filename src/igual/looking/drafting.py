@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
@@ -230,12 +231,45 @@ def _suggest_units(name: str, values: pa.Array, rows: Counts) -> Iterator[Sugges
     yield Suggestion(Number(column=name, unit=tuple(spellings[:_NAMED]), note=note), is_sure, is_reading=True)
 
 
+def _suggest_groups(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggestion]:
+    """Numbers with a mark between groups of digits: it goes, then a decimal comma becomes a point."""
+    total = rows.sum()
+    for group, mark in ((".", ","), (",", "."), ("'", "."), (" ", ","), (" ", ".")):
+        between, point = re.escape(group), re.escape(mark)
+        # One group of three digits alone may be decimals.
+        grouped = rf"^[+-]?\d{{1,3}}({between}\d{{3}})+{point}\d+$|^[+-]?\d{{1,3}}({between}\d{{3}}){{2,}}$"
+        if group in "' ":
+            grouped = rf"^[+-]?\d{{1,3}}({between}\d{{3}})+({point}\d+)?$"
+        sure, plain = has_pattern(values, grouped), has_pattern(values, rf"^[+-]?\d+({point}\d+)?$")
+        maybe = has_pattern(values, rf"^[+-]?\d{{1,3}}{between}\d{{3}}$") & ~sure
+        known = sure | plain | maybe
+        if rows[sure].sum() < total * _SECOND or rows[known].sum() < total * _NEARLY_ALL:
+            continue
+        shown = {" ": "a space", "'": "an apostrophe", ".": "a point", ",": "a comma"}[group]
+        note = f"{format_share(rows[sure].sum() / total)} of the rows have {shown} between groups of digits"
+        is_certain = not maybe.any()
+        if maybe.any():
+            note += f"; is {_list_examples(values, maybe)} one of them, or has it decimals?"
+        when = Condition(pattern=grouped)
+        yield Suggestion(Replace(column=name, pairs={group: ""}, when=when, note=note), is_certain)
+        if mark == "," and (comma := has_pattern(values, r",\d+$")).any():
+            note = f"{format_share(rows[comma].sum() / total)} of the rows have a decimal comma"
+            when = Condition(pattern=_COMMA)
+            yield Suggestion(Replace(column=name, pairs={",": "."}, when=when, note=note), is_certain)
+        note = f"{format_share(rows[known].sum() / total)} of the rows are numbers"
+        yield Suggestion(Number(column=name, note=note), is_certain and bool(known.all()), is_reading=True)
+        return
+
+
 def _suggest_numbers(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggestion]:
     """Numbers with decimals; whole ones are codes as likely as not, and stay."""
     if units := list(_suggest_units(name, values, rows)):
         yield from units
         return
     yield from _suggest_zeros(name, values, rows)
+    if grouped := list(_suggest_groups(name, values, rows)):
+        yield from grouped
+        return
     total = rows.sum()
     point, comma, whole = (
         to_mask(pc.match_substring_regex(values, pattern)) for pattern in (_POINT, _COMMA, _WHOLE)
