@@ -51,6 +51,9 @@ def test_match_writes_every_value_with_its_reason(run: Run, trees: Path) -> None
     assert by_value["norway mapel"]["given"] == "ACPL"
     assert by_value["norway mapel"]["why"] == "two letters swapped: norway mapel → Norway maple"
     assert by_value["norway mapel"]["reasons"] == "letters swapped"
+    asked = json.loads(run("match trees.csv -c species -l species.csv --json").stdout)["questions"]
+    assert asked[0]["pairs"] == {"Cherry": "Wild cherry", "Plane": "London plane"}
+    assert (asked[0]["kind"], asked[0]["rows"], asked[0]["cause"]) == ("word left out", 4, None)
     strict = json.loads(run("match trees.csv -c species -l species.csv --by exact --json").stdout)
     assert strict["counts"]["open"]["values"] == 0
     assert strict["counts"]["unknown"]["values"] > 200

@@ -15,16 +15,17 @@ from igual.conditions import Condition
 from igual.files.rulebook_schema import make_schema
 from igual.report import records
 from igual.report.docstrings import read_docstring
+from igual.report.learned_views import VALUES
 from igual.rules.base import Rule as BaseRule
 from igual.rules.registry import find_rules
 
 ROOT = Path(__file__).parent.parent
 FUNCTIONS = (
     "survey", "tally", "count", "cross_table", "compare", "date_forms", "restyle_headers", "match", "lookalikes",
-    "draft", "compare_lists",
+    "draft", "learn", "compare_lists",
 )  # fmt: skip
 CLASSES = (
-    "Survey", "Tally", "Matches", "Question", "MatchIndex", "Lookalikes", "Draft", "Rulebook",
+    "Survey", "Tally", "Matches", "Question", "MatchIndex", "Lookalikes", "Draft", "Learned", "Rulebook",
     "Outcome", "Rulings", "Review", "Crosswalk",
     "Applied", "Database", "ReferenceList", "Codebook", "PairList",
 )  # fmt: skip
@@ -34,6 +35,7 @@ COMMANDS = (
     "tally",
     "lookalikes",
     "draft",
+    "learn",
     "match",
     "apply",
     "review",
@@ -51,8 +53,21 @@ JSON: dict[str, dict[str, Any]] = {
         "open": records.OPEN, "unfit": records.UNFIT, "unused": records.UNUSED, "near_misses": records.NEAR_MISSES,
         "hints": records.HINTS, "written": None,
     },
+    "learn": {
+        "rules": ("score", "sentence", "rules"),
+        "values": VALUES,
+        "ask": None,
+        "breaks": None,
+        "unexplained_rows": None,
+    },
     "draft": {"rules": None, "pairs": None, "codes": None, "headers": None, "written": None},
-    "match": {"column": None, "list": None, "counts": None, "matches": records.MATCHES},
+    "match": {
+        "column": None,
+        "list": None,
+        "counts": None,
+        "questions": records.QUESTIONS,
+        "matches": records.MATCHES,
+    },
     "review": {
         "rulings": None, "written": None, "taken": records.TAKEN, "refused": records.REJECTED, "known": None,
         "unanswered": None,

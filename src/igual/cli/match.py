@@ -92,7 +92,7 @@ def match(
     from igual.matching.matches import match_column
     from igual.report.matching_views import matches_view
     from igual.report.progress import show_progress
-    from igual.report.records import MATCHES, list_matches
+    from igual.report.records import MATCHES, list_matches, list_questions
     from igual.report.terminal import show, show_line
 
     reference = ReferenceList.load(list_)
@@ -113,7 +113,11 @@ def match(
             status: {"values": values, "rows": rows}
             for status, (values, rows) in found.count_statuses().items()
         }
-        print_json({"column": column, "list": list_, "counts": counts, "matches": list_matches(found)})
+        questions = list_questions(found.questions)
+        matches = list_matches(found)
+        print_json(
+            {"column": column, "list": list_, "counts": counts, "questions": questions, "matches": matches}
+        )
         return
     report_reading(opened)
     show(matches_view(found, column, top))

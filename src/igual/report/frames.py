@@ -13,7 +13,7 @@ from igual.looking.survey import Survey
 from igual.looking.tally import Tally
 from igual.matching.matches import Matches
 from igual.report import records
-from igual.report.learned_views import list_values
+from igual.report.learned_views import VALUES, list_values
 from igual.report.review_views import format_effect
 from igual.rulings import Rulings
 from igual.runs.crosswalk import Applied
@@ -55,7 +55,7 @@ _FRAMES: Mapping[tuple[type, str], _Build] = {
     (Tally, "table"): (records.TALLY, lambda tally: records.list_tally(tally)[: tally.top]),
     (Matches, "candidates"): (records.CANDIDATES, records.list_candidates),
     (Lookalikes, "table"): (records.LOOKALIKES, lambda found: records.list_lookalikes(found.members)),
-    (Learned, "table"): (("value", "rows", "wanted", "best", "next", "third"), list_values),
+    (Learned, "table"): (VALUES, list_values),
     (Draft, "table"): (
         ("certain", "rows", "column", "do", "note"),
         lambda draft: [

@@ -15,6 +15,7 @@ from igual.report.tables import Cell, draw_table, draw_text, draw_value, format_
 from igual.report.wording import format_count, quote_value
 from igual.text.characters import visible
 
+VALUES = ("value", "rows", "wanted", "best", "next", "third")
 _SHOWN_VALUES, _SHOWN_CHAINS = 8, 3
 
 

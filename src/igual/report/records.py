@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -13,6 +13,7 @@ from igual.looking.tally import Tally
 from igual.matching.lookalikes import Lookalike
 from igual.matching.matched import SETTLED, STATUSES
 from igual.matching.matches import Matches
+from igual.matching.questions import Question
 from igual.matching.reasons import Reasons
 from igual.matching.related import Related
 from igual.report.reasons import format_reasons
@@ -27,6 +28,7 @@ Records = list[dict[str, Any]]
 
 COLUMNS = ("column", "kind", "rows", "distinct", "missing", "blank", "shortest", "longest", "most_frequent")
 ODDITIES = ("column", "oddity", "values", "rows", "groups", "examples")
+QUESTIONS = ("question", "kind", "cause", "rows", "pairs")
 TALLY = ("value", "rows", "share", "running_share")
 EFFECTS = (
     "rule", "do", "column", "values", "rows", "unknown_values", "unknown_rows", "open_values", "near_misses", "note",
@@ -346,6 +348,20 @@ def list_related(related: Sequence[Related]) -> Records:
             "why": format_reasons(one.reasons, one.value, one.other),
         }
         for one in related
+    ]
+
+
+def list_questions(questions: Iterable[Question]) -> Records:
+    """Questions about open values, most useful first: what they ask, the kind that a yes rules on, values and rows."""
+    return [
+        {
+            "question": question.text,
+            "kind": question.kind,
+            "cause": None if question.cause is None else question.cause.text,
+            "rows": question.rows,
+            "pairs": dict(question.pairs),
+        }
+        for question in questions
     ]
 
 
