@@ -56,8 +56,8 @@ picture files top 'igual apply port/trees.toml port/trees.csv port/june.csv --ou
 picture match top 'igual match port/trees.csv -c species -l port/species.csv'
 picture draft top \
   'igual draft port/trees.csv -l port/species.csv -l port/districts.csv -l port/contractors.csv --codebook port/condition.csv'
-picture learn top '{ sleep 4; printf "1\n"; sleep 3; } | script -qec "igual learn port/trees.csv -c planted -e 27/10/1974 1974 --into year" /dev/null' \
-  'igual learn port/trees.csv -c planted -e 27/10/1974 1974 --into year'
+picture learn top '{ sleep 4; printf "1\n"; sleep 3; } | script -qec "igual learn port/trees.csv -c district -e HARBOUR Harbour" /dev/null' \
+  'igual learn port/trees.csv -c district -e HARBOUR Harbour'
 picture lookalikes top 'igual lookalikes port/trees.csv -c species'
 
 # The sheet, in a spreadsheet program.

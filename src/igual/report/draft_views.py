@@ -12,6 +12,7 @@ from igual.report.wording import format_count
 from igual.runs.draft import Draft, Drafted
 from igual.text.characters import visible
 
+_LONGEST = 24
 _COLUMNS = ("does", "columns", "rows#", "for example", "why")
 
 
@@ -20,7 +21,15 @@ def _draw_examples(drafted: Drafted) -> Text:
     if not drafted.examples:
         return Text("")
     before, after = drafted.examples[0]
-    return Text(f"{visible(before, 24, every_space=False)} → {visible(after, 24, every_space=False)}")
+    if before is not None and after is not None and len(before) > _LONGEST:
+        # Of a long text what differs, with a little before it.
+        pairs = enumerate(zip(before, after, strict=False))
+        start = max(next((place for place, (one, other) in pairs if one != other), len(after)) - 8, 0)
+        lead = "…" if start else ""
+        before, after = lead + before[start:], lead + after[start:]
+    return Text(
+        f"{visible(before, _LONGEST, every_space=False)} → {visible(after, _LONGEST, every_space=False)}"
+    )
 
 
 def draft_view(draft: Draft) -> RenderableType:
