@@ -10,7 +10,7 @@ import signal
 import subprocess
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -23,6 +23,7 @@ import pytest
 import igual
 from igual.errors import RulebookError, TableError
 from igual.learning.search import Stop, find_chains
+from igual.learning.steps import RuleStep
 from tests.attack.forked import Done
 from tests.learning import found_tasks
 from tests.learning.made_tasks import TASKS
@@ -231,7 +232,18 @@ def test_long_values_beside_short_ones_hold_nothing_up() -> None:
     assert learned.values[-1] == "299-299"
 
 
-def test_an_interrupt_gives_the_best_so_far() -> None:
+def test_an_interrupt_gives_the_best_so_far(monkeypatch: pytest.MonkeyPatch) -> None:
+    def interrupt(text: str, wanted: str) -> Iterator[RuleStep]:
+        raise KeyboardInterrupt
+        yield
+
+    with monkeypatch.context() as patched:
+        # Joins are proposed last of all steps.
+        patched.setattr("igual.learning.search.propose_joins", interrupt)
+        learned = igual.learn(["a; b", "c; d"], {"a; b": "b"})
+    assert learned.was_stopped
+    assert learned.values == ["b", "d"]
+    assert "The search was stopped" in repr(learned)
     stop = Stop()
     with stop.on_interrupt():
         raise KeyboardInterrupt

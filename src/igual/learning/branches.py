@@ -37,14 +37,16 @@ def find_branches(texts: Sequence[str], wanted: Sequence[str], stop: Stop | None
         return known[group]
 
     found: list[Found] = []
-    for group, others in _splits(tuple(pairs)):
-        if stop is not None and stop.is_set:
-            break
-        for guard in itertools.islice(find_guards(group, others), _MOST_GUARDS):
-            for one, other in itertools.product(chains_of(group), chains_of(others)):
-                if [step.key for step in one.steps] == [step.key for step in other.steps]:
-                    continue
-                found += _join(one, other, guard, pairs)
+    stop = stop or Stop()
+    with stop.on_interrupt():
+        for group, others in _splits(tuple(pairs)):
+            if stop.is_set:
+                break
+            for guard in itertools.islice(find_guards(group, others), _MOST_GUARDS):
+                for one, other in itertools.product(chains_of(group), chains_of(others)):
+                    if [step.key for step in one.steps] == [step.key for step in other.steps]:
+                        continue
+                    found += _join(one, other, guard, pairs)
     return sorted(found, key=lambda one: one.cost)
 
 

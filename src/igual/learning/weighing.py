@@ -100,13 +100,16 @@ class Weighing:
             Those that make of the examples what is wanted, best first.
         """
         suited: list[Suited] = []
+        stop = stop or Stop()
+        with stop.on_interrupt():
+            self._suit(chains, stop, suited)
+        return sorted(suited, key=lambda one: one.score)
+
+    def _suit(self, chains: Sequence[Found], stop: Stop, suited: list[Suited]) -> None:
         best = math.inf
         for found in chains:
-            if (
-                self._runs > _MOST_RUNS
-                or found.cost > best + WORTH_A_THOUGHT
-                or (suited and stop is not None and stop.is_set)
-            ):
+            is_enough = self._runs > _MOST_RUNS or found.cost > best + WORTH_A_THOUGHT
+            if is_enough or (suited and stop.is_set):
                 break
             stage = self._run(found.steps)
             if stage.values[: len(self._wanted)] != self._wanted:
@@ -115,7 +118,6 @@ class Weighing:
             one = Suited(found.steps, evidence.score(), stage.values, stage.is_taken, evidence)
             best = min(best, one.score)
             suited.append(one)
-        return sorted(suited, key=lambda one: one.score)
 
     def find_broken(self, chains: Sequence[Found]) -> int | None:
         """Find the first example that the chain doesn't explain which explains most; None where there is none."""

@@ -129,11 +129,7 @@ def question_view(learned: Learned, row: int) -> RenderableType:
         Text.assemble((f"  {number}  ", "cyan"), draw_value(text))
         for number, text in enumerate(list_results(learned, row), 1)
     ]
-    lines.append(
-        Text(
-            "  a number, or what it is to become; = before a text that is a number; enter: 1; q: stop", "dim"
-        )
-    )
+    lines.append(Text("  a number, or what it is to become (= before a number); enter: 1; q: stop", "dim"))
     return Group(*lines)
 
 
