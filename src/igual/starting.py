@@ -133,6 +133,7 @@ def learn(
         return replace(learned, give_back=give_back)
     source = open_table(values_or_table)
     names = _choose_columns(source.names, columns, wanted if isinstance(wanted, str) else None)
+    source = source.gather(lambda _: [[*names, *([wanted] if isinstance(wanted, str) else [])]])
     read = source.column(wanted) if isinstance(wanted, str) else _read_wanted(wanted)
     combined = Combined.from_columns(names, [source.column(name) for name in names])
     return learn_rules(combined, find_examples(combined, read), into)

@@ -111,6 +111,8 @@ def test_values_come_back_as_the_kind_that_came_in() -> None:
         "1",
     ]
     assert igual.learn(np.array(texts, object), ["1", None, None]).table.loc[0, "best"] == "1"
+    lazy = pl.LazyFrame({"a": ["x-1", "y-2", "x-1"], "w": ["1", None, None], "o": [1, 2, 3]})
+    assert sorted(set(igual.learn(lazy, "w", columns="a").values)) == ["1", "2"]
     assert igual.learn([101, 202], {101: "1"}).values == [1, 2]
 
 
@@ -142,6 +144,16 @@ def test_several_columns_are_put_together_with_parts_of_each(tmp_path: Path) -> 
         learned.save(tmp_path / "made.toml")
         assert list(igual.Rulebook.load(tmp_path / "made.toml").apply(table).table["made"]) == learned.values
         (tmp_path / "made.toml").unlink()
+
+
+def test_columns_whose_names_have_braces_are_not_put_together(tmp_path: Path) -> None:
+    table = {"a{x}": ["x-1", "y-2"], "b}": ["2", "3"]}
+    learned = igual.learn(table, {("x-1", "2"): "x-1_2"})
+    assert learned.ask == 1
+    assert {rule.do for one in learned.rules for rule in one.rules} == {"replace"}
+    assert igual.learn(table, {("x-1", "2"): "x"}).values == ["x", "y"]
+    unlike = igual.learn({"a": ["x", "y"], "b": ["1", "2"]}, {("x", "1"): "owl", ("y", "2"): "heron"})
+    assert unlike.values == ["owl", "heron"]
 
 
 def test_conditions_and_constants_where_examples_demand_them() -> None:
@@ -300,6 +312,8 @@ def test_the_command_learns_and_adds_to_a_rulebook(run: Callable[..., Done], tmp
         ("-c tree --wanted tree", "can't be both"),
         ("-c tree -e maple b --into tree", "would write over the column 'tree'"),
         ("-c tree -e maple elm --add t.csv", "t.csv"),
+        ("-c tree -c tree -e maple elm", "names a column twice"),
+        ("-c tree -e maple elm --add nowhere/b.toml", "there is no folder"),
     ],
 )
 def test_the_command_refuses_what_it_can_not_use(

@@ -53,6 +53,8 @@ def learn(
     opened = open_table(table)
     if into is not None and into in opened.names:
         raise RulebookError(f"'--into' would write over the column {into!r}; take a new name")
+    if len(set(columns)) < len(columns):
+        raise RulebookError("'--column' names a column twice")
     if wanted in columns:
         raise TableError(f"column {wanted!r} can't be both what is there and what is wanted")
     counted = count_file(opened, [[*columns, *([wanted] if wanted else [])]])
@@ -64,18 +66,22 @@ def learn(
     said |= find_examples(combined, {_strip(raw): text for raw, text in given.items()})
     asks = on_terminal() and sys.stdin.isatty() and not as_json
     learned = _learn(combined, said, into, asks)
+    has_rules = bool(learned.rules and learned.rules[0].rules)
+    # What is written is safe before anything is printed: whoever reads may leave early.
+    is_added = bool(add and has_rules and not asks)
+    if add and is_added:
+        add_rules(add, learned.rulebook(format_note(learned)))
     if as_json:
         print_json(from_learned(learned))
     else:
         report_reading(opened)
         show(learned_view(learned))
-    if not learned.rules or not learned.rules[0].rules:
-        return int(not learned.wanted or not learned.rules)
-    if add and (not asks or click.confirm(f"Add the rules to {add}?", default=True)):
+    if add and has_rules and asks and click.confirm(f"Add the rules to {add}?", default=True):
         add_rules(add, learned.rulebook(format_note(learned)))
-        if not as_json:
-            show_line(f"written: {add}")
-    return 0
+        is_added = True
+    if is_added and not as_json:
+        show_line(f"written: {add}")
+    return int(not (learned.rules and learned.wanted))
 
 
 def _strip(raw: str | tuple[str, ...]) -> str | tuple[str, ...]:

@@ -11,7 +11,7 @@ import pyarrow as pa
 from igual.column import Column
 from igual.display import to_sentence
 from igual.errors import IgualError
-from igual.learning.columns import SEPARATOR
+from igual.learning.columns import JOINTS, SEPARATOR, ColumnStep, Template
 from igual.learning.examples import Combined
 from igual.learning.guards import Guard
 from igual.learning.search import Chain
@@ -127,14 +127,26 @@ class ChainBuilder:
         trail = done[self._target]
         return trail.values.take(pa.array(trail.positions[trail.column.codes]))
 
-    def list_pairs(self, said: Mapping[int, str]) -> Chained:
+    def list_pairs(self, said: Mapping[int, str]) -> list[Chained]:
         """The last resort: each example for itself."""
-        cells = self._combined.cells[0]
-        pairs = {str(cells[place].as_py()): text for place, text in said.items()}
-        name = self._combined.names[0]
-        into = None if name == self._target else self._target
-        rules = (*self._before, Replace(column=name, pairs=pairs, where="whole", into=into), *self._behind)
-        return Chained(rules, _PAIRS_SCORE, self.run(rules))
+        name, target, names = self._combined.names[0], self._target, self._combined.names
+        texts = {place: str(self._combined.texts[place].as_py()) for place in said}
+        rules: list[Rule] = []
+        if len(names) > 1:
+            whole = Template(("", *[JOINTS[0]] * (len(names) - 1), ""), tuple(range(len(names))))
+            texts = {place: whole.fill(text.split(SEPARATOR)) for place, text in texts.items()}
+            reading = ColumnStep(whole, None)
+            try:
+                rules += reading.build(names, target)
+            except IgualError:
+                return []
+            name = target
+        pairs = {texts[place]: text for place, text in said.items() if texts[place]}
+        into = None if name == target else target
+        if pairs:
+            rules.append(Replace(column=name, pairs=pairs, where="whole", into=into))
+        rules = [*self._before, *rules, *self._behind]
+        return [Chained(tuple(rules), _PAIRS_SCORE, self.run(rules))] if rules else []
 
     def find_difference(self, chains: Sequence[Chained], wanted: Mapping[int, str | None]) -> int | None:
         """A value beyond the sample of which the candidates make different things."""

@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any, NamedTuple
 
+from igual.errors import RulebookError
 from igual.learning.prior import PER_PIECE, STEP
 from igual.learning.steps import RuleStep, cost_of_own_text
 from igual.rules.base import Rule
@@ -14,13 +15,13 @@ from igual.rules.compose import Compose
 # What stands between the values of several columns in one text.
 SEPARATOR = "\x1f"
 # What whole columns are put together with, so that a pattern can take them apart again.
-_JOINTS = (" | ", " ¦ ", " ~ ")
+JOINTS = (" | ", " ¦ ", " ~ ")
 _MOST_INNER, _MOST_COLUMNS = 12, 6
 
 FindChains = Callable[[Sequence[str], Sequence[str]], Sequence[Any]]
 
 
-class _Template(NamedTuple):
+class Template(NamedTuple):
     """Texts and the columns between them.
 
     Attributes:
@@ -39,6 +40,12 @@ class _Template(NamedTuple):
                 made += (before if made else "") + cells[column]
         return self.texts[0] + made + self.texts[-1] if made else ""
 
+    def refuse_braces(self, names: Sequence[str]) -> None:
+        """Raise RulebookError where a column's name, or a text, can't stand in a template."""
+        for text in (*(names[column] for column in self.columns), *self.texts):
+            if "{" in text or "}" in text:
+                raise RulebookError(f"{text!r} can't stand in a template: it has braces")
+
     def write(self, names: Sequence[str]) -> str:
         """The template as the rule has it."""
         pieces = [
@@ -56,7 +63,7 @@ class ColumnStep(NamedTuple):
         inner: How it is changed.
     """
 
-    template: _Template | None
+    template: Template | None
     column: int | None
     inner: tuple[RuleStep, ...] = ()
 
@@ -85,6 +92,7 @@ class ColumnStep(NamedTuple):
                 rules.append(step.build(known[self.column], into) if number == 0 else step.build(into))
             known[self.column] = into if self.inner else known[self.column]
         if self.template is not None:
+            self.template.refuse_braces(known)
             target: dict[str, Any] = {"column": into} if self.inner else {"into": into}
             rules.append(Compose(template=self.template.write(known), **target))
         return rules
@@ -118,15 +126,15 @@ def propose_columns(texts: Sequence[str], wanted: Sequence[str], find: FindChain
         texts_cost = sum(0.3 * cost_of_own_text(text) for text in template.texts)
         yield column_step(ColumnStep(template, None), STEP["compose"] + texts_cost)
     joint = next(
-        (one for one in _JOINTS if not any(one.strip() in cell for row in rows for cell in row)), None
+        (one for one in JOINTS if not any(one.strip() in cell for row in rows for cell in row)), None
     )
     if joint is not None and width > 1:
-        whole = _Template(("", *[joint] * (width - 1), ""), tuple(range(width)))
+        whole = Template(("", *[joint] * (width - 1), ""), tuple(range(width)))
         yield column_step(ColumnStep(whole, None), STEP["compose"] + 0.3)
     yield from _with_one_changed(rows, wanted, find)
 
 
-def _find_templates(cells: Sequence[str], wanted: str, but: int | None = None) -> Iterator[_Template]:
+def _find_templates(cells: Sequence[str], wanted: str, but: int | None = None) -> Iterator[Template]:
     """Ways in which whole cells make up what is wanted, but for case, with texts between them."""
     low = wanted.casefold()
     places = []
@@ -142,11 +150,11 @@ def _find_templates(cells: Sequence[str], wanted: str, but: int | None = None) -
         yield _cut(wanted, chosen)
 
 
-def _cut(wanted: str, places: Sequence[tuple[int, int, int]]) -> _Template:
+def _cut(wanted: str, places: Sequence[tuple[int, int, int]]) -> Template:
     ends = [0, *(end for _, end, _ in places)]
     starts = [*(start for start, _, _ in places), len(wanted)]
     texts = tuple(wanted[end:start] for end, start in zip(ends, starts, strict=True))
-    return _Template(texts, tuple(column for _, _, column in places))
+    return Template(texts, tuple(column for _, _, column in places))
 
 
 def _with_one_changed(
@@ -169,7 +177,7 @@ def _with_one_changed(
                         yield column_step(ColumnStep(made, column, found.steps), cost)
 
 
-def _put_in(template: _Template, column: int, cells: Sequence[str], wanted: str) -> Iterator[_Template]:
+def _put_in(template: Template, column: int, cells: Sequence[str], wanted: str) -> Iterator[Template]:
     """A template with a further column where a text holds letters or digits: at each of its places."""
     for place, text in enumerate(template.texts):
         for found in re.finditer(r"\w+(?:[^\w]+\w+)*", text):
@@ -180,10 +188,10 @@ def _put_in(template: _Template, column: int, cells: Sequence[str], wanted: str)
                 *template.texts[place + 1 :],
             )
             columns = (*template.columns[:place], column, *template.columns[place:])
-            yield _Template(texts, columns)
+            yield Template(texts, columns)
 
 
-def _left_over(template: _Template, column: int, cells: Sequence[str], wanted: str) -> str | None:
+def _left_over(template: Template, column: int, cells: Sequence[str], wanted: str) -> str | None:
     """What a column has to become, so that the template gives what is wanted."""
     pattern = re.escape(template.texts[0])
     for text, number in zip(template.texts[1:], template.columns, strict=True):

@@ -140,7 +140,7 @@ def learn_rules(
     chains = builder.run_all(found.beliefs, wanted)
     said = {place: text for place, text in wanted.items() if text is not None and place in left}
     if not chains and said:
-        chains = [builder.list_pairs(said)]
+        chains = builder.list_pairs(said)
     elif not wanted:
         chains = []
     ask = int(left[found.ask]) if found.ask is not None else builder.find_difference(chains, wanted)
