@@ -6,7 +6,7 @@ import os
 import sys
 from collections import Counter
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -16,7 +16,7 @@ from tests.learning.made_tasks import Task, held_out, tuned
 from tests.learning.solving import solve
 
 from igual.learning.inference import infer
-from igual.learning.prior import WEIGHTS, Weights
+from igual.learning.prior import BY_RULE, Weights
 from igual.learning.search import find_chains
 from igual.learning.weighing import Weighing
 
@@ -52,30 +52,47 @@ def tasks() -> None:
             measure(name, some, "-v" in sys.argv)
 
 
-# What one would think, and how strongly the fitted weights are pulled there: sharper ones are surer than right.
-_BEGIN, _PULL = np.array([1.0, 0.3, 0.8, 8.0, 3.0]), 0.4
+# What one would think, and how strongly the fitted numbers are pulled there: sharper ones are surer than right.
+_BEGIN, _PULL, _PULL_RULES = np.array([1.0, 0.3, 0.8, 8.0, 3.0]), 0.4, 0.2
+
+
+class _Case(NamedTuple):
+    """The chains that explain the first example of a task.
+
+    Attributes:
+        evidence: Against each, (chains, kinds of evidence), without what its rules cost as rules.
+        rules: How often each rule is in a chain, (chains, rules).
+        is_right: Which chains are right on every row, (chains,).
+    """
+
+    evidence: np.ndarray[Any, Any]
+    rules: np.ndarray[Any, Any]
+    is_right: np.ndarray[Any, Any]
 
 
 def fit() -> None:
-    """Fit the weights of the evidence to the tuned tasks: the chance of what is meant, from the first example."""
+    """Fit what rules cost, and evidence counts, to the tuned tasks: the chance of what is meant from one example."""
     cases = [case for task in tuned() if (case := _weigh_first(task)) is not None]
+    count = len(_BEGIN)
 
-    def miss(weights: np.ndarray[Any, Any]) -> float:
+    def miss(numbers: np.ndarray[Any, Any]) -> float:
+        weights, costs = np.exp(numbers[:count]) * _BEGIN, numbers[count:]
         total = 0.0
-        for evidence, is_right in cases:
-            scores = evidence @ np.abs(weights)
+        for case in cases:
+            scores = case.evidence @ weights + weights[0] * (case.rules @ costs)
             chances = np.exp(scores.min() - scores)
-            total -= np.log(chances[is_right].sum() / chances.sum())
-        # What the tasks don't tell stays near what it was.
-        return float(total / len(cases) + _PULL * np.sum(np.log(np.abs(weights) / _BEGIN) ** 2))
+            total -= np.log(chances[case.is_right].sum() / chances.sum())
+        pull = _PULL * np.sum(numbers[:count] ** 2) + _PULL_RULES * np.sum(costs**2)
+        return float(total / len(cases) + pull)
 
-    found = minimize(miss, _BEGIN, method="Nelder-Mead", options={"maxiter": 2_000})
-    print(f"{len(cases)} tasks: {miss(np.array(WEIGHTS)):.4f} before, {found.fun:.4f} after")
-    print(Weights(*np.abs(found.x).round(2).tolist()))
+    begin = np.zeros(count + len(BY_RULE))
+    found = minimize(miss, begin, method="L-BFGS-B")
+    print(f"{len(cases)} tasks: {miss(begin):.4f} before, {found.fun:.4f} after")
+    print(Weights(*(np.exp(found.x[:count]) * _BEGIN).round(2).tolist()))
+    print(dict(zip(BY_RULE, found.x[count:].round(2).tolist(), strict=True)))
 
 
-def _weigh_first(task: Task) -> tuple[np.ndarray[Any, Any], np.ndarray[Any, Any]] | None:
-    """The evidence of all chains after the first example, and which of them are right on every row."""
+def _weigh_first(task: Task) -> _Case | None:
     if isinstance(task.raws[0], tuple):
         return None
     raws, wanted = list(map(str, task.raws)), list(task.wanted)
@@ -84,7 +101,14 @@ def _weigh_first(task: Task) -> tuple[np.ndarray[Any, Any], np.ndarray[Any, Any]
     chains = find_chains([raws[first]], [wanted[first]])
     suited = Weighing([raws[place] for place in order], [wanted[first]]).suit(chains)
     right = np.array([list(one.values) == [wanted[place] for place in order] for one in suited], np.bool_)
-    return (np.array([one.evidence for one in suited]), right) if right.any() and not right.all() else None
+    if not right.any() or right.all():
+        return None
+    rules = np.array(
+        [[sum(step.do == do for step in one.steps) for do in BY_RULE] for one in suited], np.float64
+    )
+    evidence = np.array([one.evidence for one in suited])
+    evidence[:, 0] -= rules @ np.array(list(BY_RULE.values()))
+    return _Case(evidence, rules, right)
 
 
 if __name__ == "__main__":
