@@ -156,6 +156,18 @@ def test_columns_whose_names_have_braces_are_not_put_together(tmp_path: Path) ->
     assert unlike.values == ["owl", "heron"]
 
 
+def test_five_or_six_digits_are_told_from_shorter_numbers() -> None:
+    values = [
+        "12 Quay 20417 x 3",
+        "300 Pier 9 110023",
+        "31111 Mill 17 8",
+        "5 Rope 2 3 654321 z 90",
+        "1 Net 12345 4",
+    ]
+    learned = igual.learn(values, ["20417", "110023", None, "654321", None])
+    assert learned.values == ["20417", "110023", "31111", "654321", "12345"]
+
+
 def test_conditions_and_constants_where_examples_demand_them() -> None:
     values = ["Tilia (lime)", "Populus", "Acer (maple)", "Salix"]
     learned = igual.learn(values, ["lime", "unnamed", None, None])

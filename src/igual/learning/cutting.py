@@ -75,6 +75,9 @@ def _shapes(text: str, wanted: str) -> Iterator[RuleStep]:
     piece = text[at : at + len(wanted)]
     if not piece.isascii() or " " in piece:
         return
+    if piece.isdecimal() and len(piece) > 3:
+        for nth in range(1, 3):
+            yield extract(rf"\b[0-9]{{{len(piece)},}}\b", STEP["shape"] + 0.2, nth)
     for exact in (True, False):
         pattern, cost = "", STEP["shape"]
         for run in re.findall("[0-9]+|[A-Z]+|[a-z]+|.", piece):
