@@ -24,7 +24,7 @@ _DEAR = 8.0
 # The search begins with so many examples; those that its chains don't explain join it, up to so many.
 _FIRST_EXAMPLES, _MOST_EXAMPLES = 3, 6
 # Where the search found nothing, or nothing that costs less than this, it goes through so many states.
-_DEAR_STEPS, _MORE_STATES = 5.0, 120
+_DEAR_STEPS, _MORE_STATES = 5.0, 100
 # How much is in doubt of a value that is like no example, though all chains agree on it.
 _NOT_TAKEN, _NOT_CHANGED = 0.3, 0.02
 
