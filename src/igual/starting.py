@@ -134,6 +134,8 @@ def learn(
     source = open_table(values_or_table)
     names = _choose_columns(source.names, columns, wanted if isinstance(wanted, str) else None)
     source = source.gather(lambda _: [[*names, *([wanted] if isinstance(wanted, str) else [])]])
+    if into is not None and into in source.names:
+        raise RulebookError(f"'into' would write over the column {into!r}; take a new name")
     read = source.column(wanted) if isinstance(wanted, str) else _read_wanted(wanted)
     combined = Combined.from_columns(names, [source.column(name) for name in names])
     return learn_rules(combined, find_examples(combined, read), into)

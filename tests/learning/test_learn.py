@@ -223,6 +223,7 @@ def test_wanted_as_it_is_everywhere_needs_no_rule() -> None:
         (lambda: igual.learn({"a": ["1"]}, "b"), "the table has no column 'b'"),
         (lambda: igual.learn({f"c{n}": ["1"] for n in range(300)}, ["x"]), "the table has 300 columns"),
         (lambda: igual.learn({"a": ["1"]}, ["1"], columns=("a", "a")), "several that differ"),
+        (lambda: igual.learn({"a": ["1"], "b": ["2"]}, ["1"], columns="a", into="b"), "would write over the column 'b'"),
         (lambda: igual.learn("maple", ["x"]), "expected the values of one column"),
     ],
 )  # fmt: skip

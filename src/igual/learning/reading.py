@@ -12,7 +12,7 @@ import pyarrow as pa
 from igual.column import TEXT
 from igual.learning.prior import STEP
 from igual.learning.steps import RuleStep, cost_of_text, date, number
-from igual.text.dates import ISO, check_form, days, written
+from igual.text.dates import ISO, MONTHS, check_form, days, written
 from igual.text.reading import write_numbers
 
 _NUMBER = re.compile(
@@ -22,10 +22,6 @@ _NOTATIONS = ((".", ""), (".", ","), (",", ""), (",", "."), (".", " "), (",", " 
 _WRITTEN = re.compile(
     r"-?(?P<whole>[0-9]{1,3}(?P<group>[.,' ])[0-9]{3}(?:[.,' ][0-9]{3})*|[0-9]+)(?:(?P<mark>[.,])(?P<decimals>[0-9]+))?"
 )
-_MONTHS = (
-    "january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november",
-    "december",
-)  # fmt: skip
 _ONE_RUN = {8: ("YYYYMMDD", "DDMMYYYY", "MMDDYYYY"), 6: ("YYMMDD", "DDMMYY")}
 _GIVEN = ("YYYY", "YY", "MONTH", "MON", "MM", "M", "DD", "D", "WEEKDAY", "WDAY", "QQ", "Q")
 _MOST_FORMS = 60
@@ -143,9 +139,9 @@ def _forms_of(text: str) -> Iterator[str]:
                 kinds.append(("DD", "MM", "YY") if len(run) == 2 else ("DD", "MM"))
             else:
                 return
-        elif run.lower() in _MONTHS and len(run) > 3:
+        elif run.lower() in MONTHS and len(run) > 3:
             kinds.append(("MONTH",))
-        elif any(name.startswith(run.lower()) for name in _MONTHS) and len(run) == 3:
+        elif any(name.startswith(run.lower()) for name in MONTHS) and len(run) == 3:
             kinds.append(("MON",))
         else:
             kinds.append((run,))

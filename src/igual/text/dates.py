@@ -29,7 +29,7 @@ _GROUPS = {
     "MONTH": r"(?P<month>[A-Za-z]{3,9})",
 }
 _SAME = {"MON": "MM", "MONTH": "MM", "M": "MM", "YY": "YYYY", "D": "DD"}
-_MONTHS = (
+MONTHS = (
     "january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november",
     "december",
 )  # fmt: skip
@@ -101,7 +101,7 @@ def days(values: pa.Array, form: str) -> Floats:
     if "MM" in letters or "M" in letters:
         months = month.cast(pa.int64()).fill_null(0).to_numpy(zero_copy_only=False)
     else:
-        names = [name[:3] for name in _MONTHS] if "MON" in letters else list(_MONTHS)
+        names = [name[:3] for name in MONTHS] if "MON" in letters else list(MONTHS)
         places = pc.index_in(pc.ascii_lower(month), pa.array(names, TEXT)).fill_null(-1)
         months = places.to_numpy(zero_copy_only=False) + 1
     if "YY" in letters:
@@ -132,7 +132,7 @@ def written(days: Floats, form: str) -> pa.Array:
         else:
             month = (months - years).astype(np.int64)
             if letter in ("MON", "MONTH"):
-                names = _name(month, [name.title() for name in _MONTHS], 3 if letter == "MON" else None)
+                names = _name(month, [name.title() for name in MONTHS], 3 if letter == "MON" else None)
             elif letter in ("QQ", "Q"):
                 names = _name(
                     month // 3, ["Q1", "Q2", "Q3", "Q4"] if letter == "QQ" else ["1", "2", "3", "4"]
