@@ -10,7 +10,7 @@ from igual.learning.prior import STEP
 from igual.learning.search import Chain, Found, Stop, find_chains
 from igual.learning.steps import LONGEST, cost_of_own_text, escape_given, substitute
 
-_MOST_EXAMPLES, _MOST_GUARDS, _MOST_CHAINS, _MOST_STATES = 6, 8, 6, 20
+_MOST_EXAMPLES, _MOST_GUARDS, _MOST_CHAINS, _MOST_STATES = 6, 8, 6, (20,)
 
 
 def find_branches(texts: Sequence[str], wanted: Sequence[str], stop: Stop | None = None) -> list[Found]:

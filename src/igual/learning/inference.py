@@ -23,8 +23,6 @@ _LONGEST = 300
 _DEAR = 8.0
 # The search begins with so many examples; those that its chains don't explain join it, up to so many.
 _FIRST_EXAMPLES, _MOST_EXAMPLES = 3, 6
-# Where the search found nothing, or nothing that costs less than this, it goes through so many states.
-_DEAR_STEPS, _MORE_STATES = 5.0, 100
 # How much is in doubt of a value that is like no example, though all chains agree on it.
 _NOT_TAKEN, _NOT_CHANGED = 0.3, 0.02
 
@@ -98,8 +96,6 @@ def _explain(texts: Sequence[str], targets: Sequence[str], stop: Stop) -> tuple[
     while True:
         some, wanted = [texts[place] for place in chosen], [targets[place] for place in chosen]
         chains = find_chains(some, wanted, stop)
-        if not chains or chains[0].cost > _DEAR_STEPS:
-            chains = find_chains(some, wanted, stop, _MORE_STATES) or chains
         suited = weighing.suit(chains, stop)
         if len(chosen) > 1 and SEPARATOR not in texts[0] and (not suited or suited[0].score > _DEAR):
             branches = find_branches(some, wanted, stop)

@@ -6,6 +6,7 @@ import contextlib
 import heapq
 import itertools
 from collections.abc import Iterator, Sequence
+from functools import lru_cache
 from typing import NamedTuple
 
 from igual.learning.columns import SEPARATOR, propose_columns
@@ -21,7 +22,8 @@ State = tuple[str, ...]
 Chain = tuple[RuleStep, ...]
 
 _MOST_STEPS = 4
-_MOST_STATES, _MOST_CHAINS = 40, 80
+# So many states of the texts are carried on; where that gives nothing, or nothing that costs less, so many more.
+_MOST_STATES, _DEAR, _MOST_CHAINS = (40, 100), 5.0, 80
 # So many characters may pass through steps, whatever the values are: no value makes the search endless.
 _MOST_CHARACTERS = 4_000_000
 
@@ -70,23 +72,28 @@ def _propose(texts: State, wanted: State, from_stage: int) -> Iterator[RuleStep]
     for text, target in dict.fromkeys(zip(texts, wanted, strict=True)):
         if len(text) > LONGEST or len(target) > LONGEST:
             continue
-        for stage, steps in (
-            (None, propose_rewriting(text, target, from_stage)),
-            (2, propose_readings(text, target)),
-            (1, propose_cuts(text, target)),
-            (3, propose_joins(text, target)),
-        ):
-            for step in steps if stage is None or stage == 2 or stage >= from_stage else ():
-                if step.words not in seen:
-                    seen.add(step.words)
-                    yield step if stage is None else step._replace(stage=stage)
+        for step in _propose_for(text, target, from_stage):
+            if step.words not in seen:
+                seen.add(step.words)
+                yield step
+
+
+# The next example's search comes by the same texts again.
+@lru_cache(maxsize=500)
+def _propose_for(text: str, target: str, from_stage: int) -> tuple[RuleStep, ...]:
+    staged = [(2, propose_readings(text, target))]
+    if from_stage <= 1:
+        staged.append((1, propose_cuts(text, target)))
+    if from_stage <= 3:
+        staged.append((3, propose_joins(text, target)))
+    others = (step._replace(stage=stage) for stage, steps in staged for step in steps)
+    return (*propose_rewriting(text, target, from_stage), *others)
 
 
 class _Search:
     """States that were reached, and by which steps."""
 
-    def __init__(self, texts: State, wanted: State, most_states: int) -> None:
-        self._most_states = most_states
+    def __init__(self, texts: State, wanted: State) -> None:
         self._wanted = wanted
         self._edges: dict[State, list[_Edge]] = {}
         self._costs: dict[State, float] = {texts: 0.0}
@@ -95,29 +102,33 @@ class _Search:
         self._begin = texts
         self._lacking = [count_lacking(*pair) for pair in zip(texts, wanted, strict=True)]
         self._characters = 0
+        self._count = itertools.count(1)
+        self._queue = [(self._estimate(texts), 0, texts)]
+        self._expanded: set[State] = set()
 
-    def run(self, stop: Stop) -> list[Found]:
+    def run(self, stop: Stop, most_states: Sequence[int]) -> list[Found]:
         with stop.on_interrupt():
-            self._run(stop)
+            for most in most_states:
+                self._run(stop, most)
+                if self._costs.get(self._wanted, float("inf")) <= _DEAR:
+                    break
         return self._list_chains()
 
-    def _run(self, stop: Stop) -> None:
-        queue = [(self._estimate(self._begin), 0, self._begin)]
-        expanded: set[State] = set()
-        count = itertools.count(1)
-        while queue and len(expanded) < self._most_states and self._characters < _MOST_CHARACTERS:
-            total, _, state = heapq.heappop(queue)
-            best = self._costs.get(self._wanted, float("inf"))
-            if state in expanded or state == self._wanted:
-                continue
-            if total > best + SEARCHED_BEYOND or stop.is_set:
+    def _run(self, stop: Stop, most_states: int) -> None:
+        while self._queue and len(self._expanded) < most_states and self._characters < _MOST_CHARACTERS:
+            total, _, state = self._queue[0]
+            if stop.is_set or total > self._costs.get(self._wanted, float("inf")) + SEARCHED_BEYOND:
                 break
-            expanded.add(state)
+            heapq.heappop(self._queue)
+            if state in self._expanded or state == self._wanted:
+                continue
+            self._expanded.add(state)
             if self._depths[state] >= _MOST_STEPS:
                 continue
             for new in self._expand(state):
-                if new not in expanded:
-                    heapq.heappush(queue, (self._costs[new] + self._estimate(new), next(count), new))
+                if new not in self._expanded:
+                    place = (self._costs[new] + self._estimate(new), next(self._count), new)
+                    heapq.heappush(self._queue, place)
 
     def _estimate(self, state: State) -> float:
         steps = max(measure_distance(*pair).steps for pair in zip(state, self._wanted, strict=True))
@@ -199,7 +210,10 @@ class _Search:
 
 
 def find_chains(
-    texts: Sequence[str], wanted: Sequence[str], stop: Stop | None = None, most_states: int = _MOST_STATES
+    texts: Sequence[str],
+    wanted: Sequence[str],
+    stop: Stop | None = None,
+    most_states: Sequence[int] = _MOST_STATES,
 ) -> list[Found]:
     """Find chains of steps that make of every text what is wanted.
 
@@ -207,7 +221,8 @@ def find_chains(
         texts: The texts of the examples.
         wanted: What is wanted of each.
         stop: Whether to come back with what there is by now.
-        most_states: How many states of the texts are carried on.
+        most_states: How many states of the texts are carried on; each further number is for where those before gave
+            nothing, or nothing cheap.
 
     Returns:
         The chains, cheapest first.
@@ -215,4 +230,4 @@ def find_chains(
     pairs = dict(zip(texts, wanted, strict=True))
     if all(text == target for text, target in pairs.items()):
         return [Found((), 0.0)]
-    return _Search(tuple(pairs), tuple(pairs.values()), most_states).run(stop or Stop())
+    return _Search(tuple(pairs), tuple(pairs.values())).run(stop or Stop(), most_states)
