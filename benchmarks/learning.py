@@ -6,19 +6,19 @@ import os
 import sys
 from collections import Counter
 from collections.abc import Sequence
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, cast
 
 import numpy as np
 import pyarrow as pa
 from scipy.optimize import minimize
-from tests.learning import found_tasks
+from tests.learning import found_tasks, fresh_tasks
 from tests.learning.made_tasks import Task, held_out, tuned
 from tests.learning.solving import solve
 
 from igual.learning.inference import infer
-from igual.learning.prior import BY_RULE, Weights
+from igual.learning.prior import STEP, WEIGHTS, Weights
 from igual.learning.search import find_chains
-from igual.learning.weighing import Weighing
+from igual.learning.weighing import Suited, Weighing
 
 
 def measure(name: str, tasks: Sequence[Task], verbose: bool = False) -> None:
@@ -47,49 +47,97 @@ def measure(name: str, tasks: Sequence[Task], verbose: bool = False) -> None:
 
 def tasks() -> None:
     """All tasks; columns of 1,500 rows by IGUAL_LEARN_ROWS=1500."""
-    for name, some in (("tuned", tuned()), ("held out", held_out()), ("found", found_tasks.TASKS)):
+    sets = {"tuned": tuned(), "held out": held_out(), "found": found_tasks.TASKS, "fresh": fresh_tasks.TASKS}
+    for name, some in sets.items():
         if not sys.argv[1:] or name in sys.argv[1:] or sys.argv[1:] == ["-v"]:
             measure(name, some, "-v" in sys.argv)
 
 
-# What one would think, and how strongly the fitted numbers are pulled there: sharper ones are surer than right.
-_BEGIN, _PULL, _PULL_RULES = np.array([1.0, 0.3, 0.8, 8.0, 3.0]), 0.4, 0.2
+# How strongly the numbers are pulled towards those that are there: the evidence's by their logarithm, and what steps
+# cost. Sharper ones are surer than right.
+_PULL, _PULLS_OF_STEPS, _PARTS = 0.4, (0.01, 0.02, 0.05), 6
+
+
+class _Cost(float):
+    """What a step costs, that knows by which number of `STEP`."""
+
+    kind: str
+
+    @classmethod
+    def of(cls, kind: str, cost: float) -> _Cost:
+        """A cost of a kind of steps."""
+        made = cls(cost)
+        made.kind = kind
+        return made
+
+    def __add__(self, other: float) -> _Cost:
+        return _Cost.of(self.kind, float(self) + other)
+
+    __radd__ = __add__
+
+    def __sub__(self, other: float) -> _Cost:
+        return self + -other
 
 
 class _Case(NamedTuple):
     """The chains that explain the first example of a task.
 
     Attributes:
-        evidence: Against each, (chains, kinds of evidence), without what its rules cost as rules.
-        rules: How often each rule is in a chain, (chains, rules).
+        evidence: Against each, (chains, kinds of evidence).
+        kinds: How often each kind of step is in a chain, (chains, kinds of steps).
         is_right: Which chains are right on every row, (chains,).
     """
 
     evidence: np.ndarray[Any, Any]
-    rules: np.ndarray[Any, Any]
+    kinds: np.ndarray[Any, Any]
     is_right: np.ndarray[Any, Any]
 
 
-def fit() -> None:
-    """Fit what rules cost, and evidence counts, to the tuned tasks: the chance of what is meant from one example."""
-    cases = [case for task in tuned() if (case := _weigh_first(task)) is not None]
-    count = len(_BEGIN)
+def _miss(cases: Sequence[_Case], numbers: np.ndarray[Any, Any]) -> float:
+    """How unlikely what is meant is on average, as the logarithm."""
+    count = len(WEIGHTS)
+    weights, costs = np.exp(numbers[:count]) * np.array(WEIGHTS), numbers[count:]
+    total = 0.0
+    for case in cases:
+        scores = case.evidence @ weights + weights[0] * (case.kinds @ costs)
+        chances = np.exp(scores.min() - scores)
+        total -= np.log(chances[case.is_right].sum() / chances.sum())
+    return float(total / len(cases))
+
+
+def _fit(cases: Sequence[_Case], pull: float) -> np.ndarray[Any, Any]:
+    count = len(WEIGHTS)
 
     def miss(numbers: np.ndarray[Any, Any]) -> float:
-        weights, costs = np.exp(numbers[:count]) * _BEGIN, numbers[count:]
-        total = 0.0
-        for case in cases:
-            scores = case.evidence @ weights + weights[0] * (case.rules @ costs)
-            chances = np.exp(scores.min() - scores)
-            total -= np.log(chances[case.is_right].sum() / chances.sum())
-        pull = _PULL * np.sum(numbers[:count] ** 2) + _PULL_RULES * np.sum(costs**2)
-        return float(total / len(cases) + pull)
+        pulls = _PULL * np.sum(numbers[:count] ** 2) + pull * np.sum(numbers[count:] ** 2)
+        return _miss(cases, numbers) + float(pulls)
 
-    begin = np.zeros(count + len(BY_RULE))
-    found = minimize(miss, begin, method="L-BFGS-B")
-    print(f"{len(cases)} tasks: {miss(begin):.4f} before, {found.fun:.4f} after")
-    print(Weights(*(np.exp(found.x[:count]) * _BEGIN).round(2).tolist()))
-    print(dict(zip(BY_RULE, found.x[count:].round(2).tolist(), strict=True)))
+    found: np.ndarray[Any, Any] = minimize(miss, np.zeros(count + len(STEP)), method="L-BFGS-B").x
+    return found
+
+
+def fit() -> None:
+    """Fit what steps cost, and evidence counts, to tasks: the chance of what is meant from one example.
+
+    How far the numbers may go from those that are there is chosen by what is best for tasks left out of the fit.
+    """
+    STEP.update({kind: _Cost.of(kind, cost) for kind, cost in STEP.items()})
+    some = [*tuned(), *found_tasks.TASKS]
+    cases = [case for task in some if (case := _weigh_first(task)) is not None]
+    print(f"{len(cases)} tasks: {_miss(cases, np.zeros(len(WEIGHTS) + len(STEP))):.4f} before")
+    left_out = {}
+    for pull in _PULLS_OF_STEPS:
+        misses = []
+        for part in range(_PARTS):
+            others = [case for place, case in enumerate(cases) if place % _PARTS != part]
+            misses.append(_miss(cases[part::_PARTS], _fit(others, pull)))
+        left_out[pull] = float(np.mean(misses))
+        print(f"pull {pull}: {left_out[pull]:.4f} for tasks left out")
+    numbers = _fit(cases, min(left_out, key=lambda pull: left_out[pull]))
+    print(f"{_miss(cases, numbers):.4f} after")
+    count = len(WEIGHTS)
+    print(Weights(*(np.exp(numbers[:count]) * np.array(WEIGHTS)).round(2).tolist()))
+    print({kind: round(cost + more, 2) for (kind, cost), more in zip(STEP.items(), numbers[count:], strict=True)})
 
 
 def _weigh_first(task: Task) -> _Case | None:
@@ -103,12 +151,12 @@ def _weigh_first(task: Task) -> _Case | None:
     right = np.array([list(one.values) == [wanted[place] for place in order] for one in suited], np.bool_)
     if not right.any() or right.all():
         return None
-    rules = np.array(
-        [[sum(step.do == do for step in one.steps) for do in BY_RULE] for one in suited], np.float64
-    )
-    evidence = np.array([one.evidence for one in suited])
-    evidence[:, 0] -= rules @ np.array(list(BY_RULE.values()))
-    return _Case(evidence, rules, right)
+    kinds = np.array([[_count(one, kind) for kind in STEP] for one in suited], np.float64)
+    return _Case(np.array([one.evidence for one in suited]), kinds, right)
+
+
+def _count(one: Suited, kind: str) -> int:
+    return sum(cast("_Cost", step.cost).kind == kind for step in one.steps)
 
 
 if __name__ == "__main__":

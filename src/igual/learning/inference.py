@@ -131,7 +131,10 @@ def _doubt_strangers(belief: Belief, texts: Sequence[str], examples: int) -> Flo
 
 
 def _list_keys(steps: Chain, texts: Sequence[str]) -> list[tuple[object, ...]]:
-    """How a chain treats each value: which steps take it, and whether it changes; of no steps its looks."""
+    """How a chain treats each value: which steps take it, whether it changes, and whether zeros stand before the result.
+
+    Of no steps it is the looks of the value.
+    """
     if not steps:
         return [(look_at(text), len(text)) for text in texts]
     now: list[str] = list(texts)
@@ -141,7 +144,8 @@ def _list_keys(steps: Chain, texts: Sequence[str]) -> list[tuple[object, ...]]:
         taken.append([new is not None for new in made])
         now = [old if new is None else new for old, new in zip(now, made, strict=True)]
     changed = [old != new for old, new in zip(texts, now, strict=True)]
-    return list(zip(changed, *taken, strict=True))
+    has_zeros = [len(new) > 1 and new[0] == "0" for new in now]
+    return list(zip(changed, has_zeros, *taken, strict=True))
 
 
 def choose_first(values: pa.Array) -> int | None:

@@ -18,7 +18,6 @@ from igual.learning.prior import (
     BORROWED_INITIAL,
     BORROWED_PART,
     BORROWED_WORD,
-    BY_RULE,
     OWN_LETTER,
     OWN_WORD,
     PER_LETTER,
@@ -140,7 +139,7 @@ def step(
     kept = tuple(
         (word, tuple(text.items()) if isinstance(text, Mapping) else text) for word, text in words.items()
     )
-    return RuleStep((("do", do), *kept), cost + BY_RULE.get(do, 0.0), run, names_text, run_many=run_many)
+    return RuleStep((("do", do), *kept), cost, run, names_text, run_many=run_many)
 
 
 def cost_of_text(text: str) -> float:
