@@ -137,7 +137,12 @@ def fit() -> None:
     print(f"{_miss(cases, numbers):.4f} after")
     count = len(WEIGHTS)
     print(Weights(*(np.exp(numbers[:count]) * np.array(WEIGHTS)).round(2).tolist()))
-    print({kind: round(cost + more, 2) for (kind, cost), more in zip(STEP.items(), numbers[count:], strict=True)})
+    print(
+        {
+            kind: round(cost + more, 2)
+            for (kind, cost), more in zip(STEP.items(), numbers[count:], strict=True)
+        }
+    )
 
 
 def _weigh_first(task: Task) -> _Case | None:

@@ -22,10 +22,9 @@ import pytest
 
 import igual
 from igual.errors import RulebookError, TableError
-from igual.learning.search import Stop, find_chains
-from igual.learning.steps import RuleStep
+from igual.learning.search import State, Stop, _Search, find_chains
 from tests.attack.forked import Done
-from tests.learning import found_tasks
+from tests.learning import found_tasks, fresh_tasks
 from tests.learning.made_tasks import TASKS
 from tests.learning.solving import solve
 
@@ -71,7 +70,7 @@ def test_one_example_is_enough_for_plain_cases(values: list[str], wanted: list[s
 
 def test_held_out_tasks_are_solved_as_promised() -> None:
     # Every third task, so that the test is quick; `python -m benchmarks.learning` has all.
-    tasks = [*TASKS[1::2][::3], *found_tasks.TASKS[::3]]
+    tasks = [*TASKS[1::2][::3], *found_tasks.TASKS[::4], *fresh_tasks.TASKS[::3]]
     results = [solve(task) for task in tasks]
     within = [
         sum(solved is not None and solved <= most for solved, _, _ in results) / len(tasks)
@@ -258,13 +257,14 @@ def test_long_values_beside_short_ones_hold_nothing_up() -> None:
 
 
 def test_an_interrupt_gives_the_best_so_far(monkeypatch: pytest.MonkeyPatch) -> None:
-    def interrupt(text: str, wanted: str) -> Iterator[RuleStep]:
+    expand = _Search._expand
+
+    def interrupt(search: _Search, state: State) -> Iterator[State]:
+        yield from expand(search, state)
         raise KeyboardInterrupt
-        yield
 
     with monkeypatch.context() as patched:
-        # Joins are proposed last of all steps.
-        patched.setattr("igual.learning.search.propose_joins", interrupt)
+        patched.setattr(_Search, "_expand", interrupt)
         learned = igual.learn(["a; b", "c; d"], {"a; b": "b"})
     assert learned.was_stopped
     assert learned.values == ["b", "d"]
@@ -273,6 +273,9 @@ def test_an_interrupt_gives_the_best_so_far(monkeypatch: pytest.MonkeyPatch) -> 
     with stop.on_interrupt():
         raise KeyboardInterrupt
     assert stop.is_set
+    # A request to end is none to stop with the best so far.
+    with pytest.raises(KeyboardInterrupt), Stop().on_interrupt():
+        raise KeyboardInterrupt(signal.SIGTERM)
     assert find_chains(["a-b"], ["b"], stop) == []
     assert find_chains(["a-b"], ["b"])[0].steps
 

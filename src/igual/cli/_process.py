@@ -31,7 +31,7 @@ def take_signals(came: threading.Event) -> None:
 
     def stop(number: int, frame: object) -> None:
         came.set()
-        raise KeyboardInterrupt
+        raise KeyboardInterrupt(number)
 
     for name in ("SIGINT", "SIGTERM", "SIGHUP"):
         number = getattr(signal, name, None)

@@ -15,8 +15,6 @@ from igual.learning.search import Chain, Stop, find_chains
 from igual.learning.weighing import Belief, Floats, Suited, Weighing, look_at, measure_doubt, weigh
 
 _SAMPLE = 200
-# So many are looked through for values that no chain takes.
-_LOOKED_THROUGH = 5_000
 # Only values of so many characters are looked at besides the examples.
 _LONGEST = 300
 # From which cost on it is tried whether some values are meant this way, and others that way.
@@ -34,13 +32,11 @@ class Inferred(NamedTuple):
         beliefs: Chains, most likely first.
         ask: The position of the value whose answer would tell most; None where nothing is in doubt.
         breaks: The position of an example that no chain explains together with the others.
-        untaken: The positions of values that no chain takes.
     """
 
     beliefs: Sequence[Belief]
     ask: int | None
     breaks: int | None = None
-    untaken: Sequence[int] = ()
 
 
 def infer(values: pa.Array, wanted: Mapping[int, str], stop: Stop | None = None) -> Inferred:
@@ -71,14 +67,20 @@ def infer(values: pa.Array, wanted: Mapping[int, str], stop: Stop | None = None)
     doubt = measure_doubt(beliefs, len(places)) + _doubt_strangers(beliefs[0], texts, len(examples))
     doubt[: len(examples)] = 0
     ask = int(np.argmax(doubt))
-    return Inferred(
-        beliefs, places[ask] if doubt[ask] > 0 else None, untaken=_list_untaken(values, beliefs, examples)
-    )
+    return Inferred(beliefs, places[ask] if doubt[ask] > 0 else None)
 
 
-def _list_untaken(values: pa.Array, beliefs: Sequence[Belief], examples: Sequence[int]) -> list[int]:
-    """The positions of values that no chain takes, of the first few thousand; examples are answered already."""
-    left = list(range(min(len(values), _LOOKED_THROUGH)))
+def list_untaken(values: pa.Array, beliefs: Sequence[Belief]) -> list[int]:
+    """List the positions of values that no chain takes.
+
+    Args:
+        values: Distinct texts, (values,).
+        beliefs: The chains.
+
+    Returns:
+        The positions, in ascending order.
+    """
+    left = list(range(len(values)))
     for belief in beliefs:
         now: list[str | None] = values.take(pa.array(left, pa.int64())).to_pylist()
         for step in belief.best.steps:
@@ -86,7 +88,7 @@ def _list_untaken(values: pa.Array, beliefs: Sequence[Belief], examples: Sequenc
         left = [place for place, text in zip(left, now, strict=True) if not (text or "").strip()]
         if not left:
             break
-    return sorted(set(left) - set(examples))
+    return left
 
 
 def _explain(texts: Sequence[str], targets: Sequence[str], stop: Stop) -> tuple[list[Suited], int | None]:
@@ -131,7 +133,7 @@ def _doubt_strangers(belief: Belief, texts: Sequence[str], examples: int) -> Flo
 
 
 def _list_keys(steps: Chain, texts: Sequence[str]) -> list[tuple[object, ...]]:
-    """How a chain treats each value: which steps take it, whether it changes, and whether zeros stand before the result.
+    """How a chain treats each value: whether it changes, gets zeros before it, and which steps take it.
 
     Of no steps it is the looks of the value.
     """

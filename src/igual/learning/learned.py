@@ -16,14 +16,17 @@ from igual.errors import RulebookError
 from igual.learning.building import ChainBuilder, Chained
 from igual.learning.columns import SEPARATOR
 from igual.learning.examples import INSTEAD, Combined
-from igual.learning.inference import Inferred, infer
+from igual.learning.inference import Inferred, infer, list_untaken
 from igual.learning.search import Stop
 from igual.rules.base import Rule
 from igual.rules.blanks import Blanks
 from igual.runs.rulebook import Rulebook
+from igual.text.arrays import differs
 
 if TYPE_CHECKING:
     import pandas as pd
+
+Places = np.ndarray[Any, np.dtype[np.int64]]
 
 
 @dataclass(frozen=True, repr=False)
@@ -149,7 +152,7 @@ def learn_rules(
     return Learned(
         chains,
         None if ask is None else int(first[ask]),
-        _list_unexplained(found, left, combined),
+        _list_unexplained(found, chains, left, wanted, combined),
         None if breaks is None else int(first[breaks]),
         combined,
         dict(wanted),
@@ -171,7 +174,19 @@ def _find_blank_rules(
     return before, behind
 
 
-def _list_unexplained(found: Inferred, left: np.ndarray[Any, Any], combined: Combined) -> list[int]:
-    """The rows of the values that no chain takes further."""
-    missed = left[np.array(found.untaken, np.int64)]
+def _list_unexplained(
+    found: Inferred,
+    chains: Sequence[Chained],
+    left: Places,
+    wanted: Mapping[int, str | None],
+    combined: Combined,
+) -> list[int]:
+    """The rows of the values that no chain takes further; what a chain changes was taken, and examples are answered."""
+    is_open = np.zeros(len(combined.texts), np.bool_)
+    is_open[left] = bool(found.beliefs)
+    is_open[list(wanted)] = False
+    for chain in chains if len(combined.names) == 1 else ():
+        is_open &= is_blank(chain.values) | ~differs(chain.values, combined.texts)
+    places = np.flatnonzero(is_open)
+    missed = places[list_untaken(combined.texts.take(pa.array(places)), found.beliefs)]
     return np.flatnonzero(np.isin(combined.codes, missed)).tolist()

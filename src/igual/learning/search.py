@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import heapq
 import itertools
+import signal
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from typing import NamedTuple
@@ -40,10 +41,12 @@ class Stop:
 
     @contextlib.contextmanager
     def on_interrupt(self) -> Iterator[None]:
-        """Take an interrupt within for a wish to stop."""
+        """Take an interrupt within for a wish to stop; a request to end, which names its signal, isn't one."""
         try:
             yield
-        except KeyboardInterrupt:
+        except KeyboardInterrupt as error:
+            if error.args not in ((), (signal.SIGINT,)):
+                raise
             self.is_set = True
 
 
