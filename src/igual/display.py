@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
@@ -30,6 +31,27 @@ class Displayed:
         from igual.report.frames import build_frame
 
         return build_frame(self, name)
+
+
+class Reported(Displayed):
+    """A result that can be written as a page to look at."""
+
+    def report(self, path: str | os.PathLike[str], title: str | None = None) -> None:
+        """Write the result as a page: one HTML file, with nothing to fetch.
+
+        Values that are cut for length, and those beyond the first 5,000, are counted on the page.
+
+        Args:
+            path: The file (.html); only a page that Igual wrote is replaced.
+            title: The heading; None: what the result is.
+
+        Raises:
+            OutputError: For another ending, where something else is there, or where the file can't be written.
+        """
+        from igual.files.pages import save_page
+        from igual.report.pages.writing import render_result
+
+        save_page(render_result(self, title), path)
 
 
 def to_sentence(finding: Any) -> str:

@@ -75,6 +75,9 @@ def table_argument(command: Command) -> Command:
     return decorated  # type: ignore[no-any-return]
 
 
+report_option = click.option(
+    "--report", metavar="FILE", help="Write what was found as a page to look at (.html)."
+)
 force_option = click.option(
     "--force", is_flag=True, help="Replace whatever stands where an output goes, except for the inputs."
 )

@@ -36,6 +36,7 @@ if TYPE_CHECKING:
     from igual.files.streams import CleanTable
     from igual.looking.headers import RestyledHeader
     from igual.runs.account import Account
+    from igual.runs.crosswalk import Crosswalk
     from igual.runs.hints import Hint
     from igual.runs.rulebook import Rulebook
 
@@ -65,6 +66,10 @@ if TYPE_CHECKING:
 @click.option(
     "--open", "open_", metavar="FILE", help="Write what waits for rulings to a sheet (.xlsx, .csv)."
 )
+@click.option("--report", metavar="FILE", help="Write the run as a page to look at (.html).")
+@click.option(
+    "--since", "earlier", metavar="CROSSWALK", help="Tell on the page what changed since an earlier run."
+)
 @click.option("--record", metavar="FILE", help="Write what was read, done, found and written (.json).")
 @escape_option
 @click.option("--out-encoding", metavar="NAME", help="Encoding of text outputs; UTF-8 unless given.")
@@ -85,6 +90,7 @@ def apply(
     force: bool,
     as_json: bool,
     open_: str | None,
+    earlier: str | None,
     **files: str | None,
 ) -> None:
     r"""Apply a rulebook to a table, and account for every change.
@@ -96,6 +102,7 @@ def apply(
     from igual.cli._loading import apply_files
     from igual.engines.combinations import Bounds
     from igual.files.applying import make_clean
+    from igual.files.crosswalks import load_crosswalk
     from igual.files.tables import is_text_ending
     from igual.runs.hints import find_hints
 
@@ -104,12 +111,15 @@ def apply(
         raise click.UsageError(
             "Nothing to do: give --preview N to look, or --out FILE to write the clean table."
         )
+    if earlier and "report" not in named:
+        raise click.UsageError("--since is told on the page of the run: give --report FILE too.")
+    before = load_crosswalk(earlier) if earlier else None
     endings = _check_endings(named, out_format)
     book, pieces = apply_files(rulebook, table, allow_outside, Bounds(most_values), only)
     counted, account = pieces.first
     escapes_table = escape_formulas and "out" in named and is_text_ending(endings["out"])
     clean, restyled = make_clean(book, counted, account, endings.get("out"), is_guarded=escapes_table)
-    run = _Run(rulebook, book, pieces, counted.rows, account, clean, restyled)
+    run = _Run(rulebook, book, pieces, counted.rows, account, clean, restyled, before)
     hints = find_hints(account)
     run = _write_outputs(run, named, endings, _TextStyle(escape_formulas, out_encoding), force)
     if pieces.outgrown:
@@ -143,6 +153,7 @@ class _Run(NamedTuple):
     account: Account
     clean: CleanTable
     restyled: list[RestyledHeader]
+    before: Crosswalk | None
 
     @property
     def opened(self) -> OpenedTable:
@@ -155,6 +166,7 @@ _NAMES = {
     "trail": "trail",
     "crosswalk": "crosswalk",
     "open": "sheet of open values",
+    "report": "page to look at",
     "record": "record of the run",
 }
 
@@ -162,12 +174,14 @@ _NAMES = {
 def _check_endings(named: Mapping[str, str], out_format: str | None) -> dict[str, str]:
     """The ending of each output, if Igual writes that kind of file."""
     from igual.files.crosswalks import crosswalk_ending
+    from igual.files.pages import page_ending
     from igual.files.sheets import sheet_ending
     from igual.files.tables import checked_ending
 
     checks: dict[str, Callable[[str], str]] = {
         "crosswalk": crosswalk_ending,
         "open": sheet_ending,
+        "report": page_ending,
         "record": _json_ending,
     }
     told = {"out": f"table.{out_format.lstrip('.') if out_format else 'csv'}"}
@@ -187,6 +201,7 @@ def _json_ending(path: str) -> str:
 def _refuse_to_replace(run: _Run, named: Mapping[str, str], endings: Mapping[str, str]) -> None:
     """Leave alone whatever isn't of the kind that is to be written."""
     from igual.files.existing import NewFile, refuse_to_replace
+    from igual.files.pages import PAGE
     from igual.files.sheets import SHEET
     from igual.files.sssom import ENDING
     from igual.runs.crosswalk_rows import SCHEMA
@@ -199,6 +214,7 @@ def _refuse_to_replace(run: _Run, named: Mapping[str, str], endings: Mapping[str
         if endings.get("crosswalk") == ENDING
         else NewFile("crosswalk", tuple(SCHEMA)),
         "open": NewFile("sheet", SHEET, tuple(run.book.matched_columns())),
+        "report": PAGE,
         "record": NewFile("record", about=(Path(run.rulebook).name,)),
     }
     for what, path in named.items():
@@ -228,6 +244,8 @@ def _write_outputs(
             _refuse_to_replace(run, named, endings)
         run = _write_pieces(run, places, endings, style)
         _write_account(run, places, endings, style)
+        if "report" in places:
+            _write_page(run, inputs, places["report"])
         if "record" in places:
             made = {what: (named[what], place) for what, place in places.items() if what != "record"}
             _write_record(run, inputs, made, places["record"])
@@ -309,6 +327,29 @@ def _write_account(
 
 def _is_poured(what: str, path: str) -> bool:
     return what == "out" and path == NAME
+
+
+def _write_page(run: _Run, inputs: Mapping[str, list[Path]], path: Path) -> None:
+    from igual.cli._pages import count_rulings, list_read
+    from igual.files.pages import write_page
+    from igual.report.pages.rendering import render_page
+    from igual.report.pages.run_page import RunFacts, build_run_page
+    from igual.runs.findings import compare_crosswalks, list_findings
+    from igual.runs.hints import find_hints
+    from igual.runs.review import find_stale_rulings
+
+    account = run.account
+    stale = [ruling for ruling, _ in find_stale_rulings(run.book)]
+    facts = RunFacts(
+        run.rows,
+        f"{Path(run.rulebook).name} applied to {run.opened.name}",
+        list_read(inputs),
+        find_hints(account),
+        list_findings(account, run.rows, stale),
+        None if run.before is None else compare_crosswalks(run.before, account.crosswalk),
+        count_rulings(run.book),
+    )
+    write_page(render_page(build_run_page(account, facts)), path)
 
 
 def _write_record(

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import click
 
 from igual.cli._options import (
     TableSource,
     allow_outside_option,
+    force_option,
     json_option,
     most_values_option,
     print_json,
+    report_option,
     rulebook_argument,
     table_argument,
 )
@@ -25,6 +29,8 @@ from igual.cli._options import (
     help="Tolerate up to N rows of a kind (open=12), or a share of them (unlisted=0.5%).",
 )
 @click.option("--since", "earlier", metavar="CROSSWALK", help="Compare with the crosswalk of an earlier run.")
+@report_option
+@force_option
 @most_values_option
 @allow_outside_option
 @json_option
@@ -33,6 +39,8 @@ def check(
     table: TableSource,
     allow: tuple[str, ...],
     earlier: str | None,
+    report: str | None,
+    force: bool,
     most_values: int,
     allow_outside: tuple[str, ...],
     as_json: bool,
@@ -71,6 +79,23 @@ def check(
     compared = compare_crosswalks(before, account.crosswalk) if before is not None else []
     findings += [found for one in compared if (found := find_changed(one, rows)) is not None]
     bad = exceed_allowance(findings, allowed)
+    if report:
+        from igual.cli._loading import book_files
+        from igual.cli._pages import count_rulings, list_read, write_report
+        from igual.report.pages.looking_pages import build_check_page
+        from igual.report.pages.run_page import RunFacts
+
+        first, *beside = book_files(rulebook, book)
+        read = {"table": opened.files, "rulebook": [first], "beside the rulebook": beside}
+        read |= {"earlier run": [Path(earlier)]} if earlier else {}
+        facts = RunFacts(
+            rows,
+            opened.name,
+            list_read(read),
+            since=compared if earlier else None,
+            rulings=count_rulings(book),
+        )
+        write_report(build_check_page(findings, bad, facts), report, read, force=force)
     if as_json:
         print_json(from_check(findings, bad, compared if earlier else None, rows))
         return int(bool(bad))

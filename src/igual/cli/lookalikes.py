@@ -12,6 +12,7 @@ from igual.cli._options import (
     force_option,
     json_option,
     print_json,
+    report_option,
     table_argument,
 )
 
@@ -34,6 +35,7 @@ from igual.cli._options import (
 @click.option("--out", "-o", metavar="FILE", help="Write the groups here (.csv, .tsv, .parquet).")
 @click.option("--pairs", metavar="FILE", help="Write a pair list for the rule 'replace' here (.csv).")
 @click.option("--rulings", metavar="FILE", help="Write a sheet of rulings here (.csv).")
+@report_option
 @escape_option
 @force_option
 @json_option
@@ -47,6 +49,7 @@ def lookalikes(
     out: str | None,
     pairs: str | None,
     rulings: str | None,
+    report: str | None,
     escape_formulas: bool,
     force: bool,
     as_json: bool,
@@ -80,6 +83,14 @@ def lookalikes(
         ),
     )
     write_records(named, inputs, force=force, escape_formulas=escape_formulas)
+    if report:
+        from igual.cli._pages import list_read, write_report
+        from igual.report.pages.looking_pages import build_lookalikes_page
+        from igual.report.pages.run_page import RunFacts
+
+        read = {"table": opened.files, "list": [Path(list_)] if list_ else []}
+        facts = RunFacts(int(values.counts.sum()), opened.name, list_read(read))
+        write_report(build_lookalikes_page(found, facts, column), report, read, force=force)
     if as_json:
         listed = {"column": column, "lookalikes": records.list_lookalikes(found.members)}
         print_json(listed | ({"weaker": records.list_related(found.related)} if weaker else {}))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import click
@@ -12,6 +13,7 @@ from igual.cli._options import (
     force_option,
     json_option,
     print_json,
+    report_option,
     table_argument,
 )
 from igual.matching.thresholds import DEFAULTS, Thresholds
@@ -58,6 +60,7 @@ _SHARE = click.FloatRange(0, 1)
 @click.option(
     "--out", "-o", metavar="FILE", help="Write every value with its match here (.csv, .tsv, .parquet)."
 )
+@report_option
 @escape_option
 @force_option
 @json_option
@@ -73,6 +76,7 @@ def match(
     case_sensitive: bool,
     top: int,
     out: str | None,
+    report: str | None,
     escape_formulas: bool,
     force: bool,
     as_json: bool,
@@ -108,6 +112,14 @@ def match(
         force=force,
         escape_formulas=escape_formulas,
     )
+    if report:
+        from igual.cli._pages import list_read, write_report
+        from igual.report.pages.looking_pages import build_matches_page
+        from igual.report.pages.run_page import RunFacts
+
+        read = {"table": opened.files, "list": [Path(list_)]}
+        facts = RunFacts(int(found.rows.sum()), opened.name, list_read(read))
+        write_report(build_matches_page(found, facts, column), report, read, force=force)
     if as_json:
         counts = {
             status: {"values": values, "rows": rows}

@@ -4,7 +4,14 @@ from __future__ import annotations
 
 import click
 
-from igual.cli._options import TableSource, json_option, print_json, table_argument
+from igual.cli._options import (
+    TableSource,
+    force_option,
+    json_option,
+    print_json,
+    report_option,
+    table_argument,
+)
 
 
 @click.command(short_help="Look at a table and what is odd about it.")
@@ -12,8 +19,12 @@ from igual.cli._options import TableSource, json_option, print_json, table_argum
 @click.option(
     "--column", "-c", "wanted", metavar="COLUMN", multiple=True, help="Only this column; may be repeated."
 )
+@report_option
+@force_option
 @json_option
-def survey(table: TableSource, wanted: tuple[str, ...], as_json: bool) -> None:
+def survey(
+    table: TableSource, wanted: tuple[str, ...], report: str | None, force: bool, as_json: bool
+) -> None:
     """Look at a table: its columns, and what is odd about their values.
 
     Example:  igual survey trees.csv --column species
@@ -31,6 +42,18 @@ def survey(table: TableSource, wanted: tuple[str, ...], as_json: bool) -> None:
         counted = count_places(opened, [[place] for place in range(len(opened.names))])
     names = opened.names
     found = survey_columns((names[place], counted.source.any_column(place)) for (place,) in counted.groups)
+    if report:
+        from igual.cli._pages import list_read, write_report
+        from igual.report.pages.looking_pages import build_survey_page
+        from igual.report.pages.run_page import RunFacts
+
+        read = {"table": opened.files}
+        write_report(
+            build_survey_page(found, RunFacts(found.rows, opened.name, list_read(read))),
+            report,
+            read,
+            force=force,
+        )
     if as_json:
         print_json(from_survey(found))
     else:

@@ -6,7 +6,15 @@ from typing import Any
 
 import click
 
-from igual.cli._options import TableSource, condition_options, json_option, print_json, table_argument
+from igual.cli._options import (
+    TableSource,
+    condition_options,
+    force_option,
+    json_option,
+    print_json,
+    report_option,
+    table_argument,
+)
 
 
 @click.command(short_help="Count the distinct values of a column.")
@@ -23,6 +31,8 @@ from igual.cli._options import TableSource, condition_options, json_option, prin
 @click.option("--of", type=click.Choice(["words", "characters"]), help="Tally how many the values have.")
 @click.option("--distinct", is_flag=True, help="Only the distinct values, one a line.")
 @click.option("--against", metavar="TABLE", help="Compare with this table, taken as the one after.")
+@report_option
+@force_option
 @json_option
 def tally(
     table: TableSource,
@@ -33,6 +43,8 @@ def tally(
     of: Any,
     distinct: bool,
     against: str | None,
+    report: str | None,
+    force: bool,
     as_json: bool,
     one_of: tuple[str, ...],
     **words: Any,
@@ -50,6 +62,8 @@ def tally(
 
     if sum(map(bool, (by, against, distinct))) > 1:
         raise click.UsageError("Give one of --by, --against and --distinct.")
+    if report and (by or against):
+        raise click.UsageError("--report is of one tally: give neither --by nor --against.")
     opened = open_table(table)
     source = count_file(opened, [(column, *by)]).source
     values, *others = (source.any_column(source.names.index(name)) for name in (column, *by))
@@ -76,6 +90,14 @@ def tally(
             show(views.cross_view(found, column, by, top))
         return
     tallied = tally_column(values, condition, None, sort)  # type: ignore[arg-type]
+    if report:
+        from igual.cli._pages import list_read, write_report
+        from igual.report.pages.looking_pages import build_tally_page
+        from igual.report.pages.run_page import RunFacts
+
+        read = {"table": opened.files}
+        facts = RunFacts(tallied.rows, opened.name, list_read(read))
+        write_report(build_tally_page(tallied, facts, column), report, read, force=force)
     if as_json:
         listed = records.list_tally(tallied)[:top]
         print_json({"column": column, "rows": tallied.rows, "counted": tallied.counted, "values": listed})

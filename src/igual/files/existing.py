@@ -12,6 +12,7 @@ from igual.decisions import COLUMNS as RULING_COLUMNS
 from igual.errors import IgualError, OutputError
 from igual.files.tables import open_table_file, readable_endings
 
+_PAGE_MARK = b'<meta name="generator" content="Igual">'
 _RULINGS_END = ".rulings.csv"
 _KNOWN: Mapping[str, frozenset[str]] = {
     "a file of rulings": frozenset(RULING_COLUMNS),
@@ -28,7 +29,7 @@ class NewFile(NamedTuple):
     """An output that is about to be written.
 
     Attributes:
-        kind: What it is, such as 'table', 'sheet', 'record' or 'SSSOM'.
+        kind: What it is, such as 'table', 'sheet', 'record', 'page' or 'SSSOM'.
         columns: The columns that it has, for a table of any kind.
         about: The columns that a sheet may be about; or the rulebook that a record is about.
     """
@@ -94,6 +95,9 @@ def _is_same_kind(path: Path, new: NewFile) -> bool:
     if new.kind == "SSSOM":
         with path.open("rb") as file:
             return file.read(len(b"#curie_map")) == b"#curie_map"
+    if new.kind == "page":
+        with path.open("rb") as file:
+            return _PAGE_MARK in file.read(4_096)
     if new.kind == "record":
         return _is_record_of(path, new.about)
     if path.name.lower().endswith(_RULINGS_END) or _read_names(path) != new.columns:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from igual.column import Column
 from igual.conditions import non_blank
-from igual.display import Displayed
+from igual.display import Reported
 from igual.lists import ReferenceList
 from igual.matching.chunks import ProgressCallback
 from igual.matching.lookalikes import Lookalike, group_lookalikes
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, repr=False)
-class Lookalikes(Displayed):
+class Lookalikes(Reported):
     """Groups of values that are probably one; it prints well.
 
     Attributes:

@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow.compute as pc
 
 from igual.column import MIXED, TEXTS, Column, to_mask
-from igual.display import Displayed
+from igual.display import Reported
 from igual.looking.oddities import ManyColumns, Oddity, find_oddities
 
 # Values that are probably one are looked for in tables of up to so many columns; each takes some milliseconds.
@@ -50,7 +50,7 @@ class SurveyedColumn(NamedTuple):
 
 
 @dataclass(frozen=True, repr=False)
-class Survey(Displayed):
+class Survey(Reported):
     """A table at first look; it prints well.
 
     Attributes:

@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT, Column
 from igual.conditions import Condition
-from igual.display import Displayed, to_sentence
+from igual.display import Reported, to_sentence
 from igual.lists import ReferenceList
 
 if TYPE_CHECKING:
@@ -24,7 +24,7 @@ SCHEMA = pa.schema({"value": TEXT, "rows": pa.int64(), "share": pa.float64(), "r
 
 
 @dataclass(frozen=True, eq=False, repr=False)
-class Tally(Displayed):
+class Tally(Reported):
     """Distinct values and how often they occur; it prints well.
 
     Attributes:

@@ -13,7 +13,7 @@ import pyarrow.compute as pc
 
 from igual.column import Column, Counts
 from igual.conditions import non_blank
-from igual.display import Displayed
+from igual.display import Reported
 from igual.errors import ListError
 from igual.matching.chunks import ProgressCallback
 from igual.matching.frequent import RowCounts, doubt_frequent
@@ -39,7 +39,7 @@ class _Waiting(NamedTuple):
 
 
 @dataclass(frozen=True, eq=False, repr=False)
-class Matches(Displayed):
+class Matches(Reported):
     """How the values of a column match a reference list; it prints well.
 
     Attributes:

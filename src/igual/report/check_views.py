@@ -13,19 +13,25 @@ from igual.runs.findings import KINDS, Finding, FoundValue, Since
 
 def finding_line(one: Finding, allowed: bool = False) -> Text:
     """One finding: column, how many values and rows, what is wrong, and the first examples."""
-    kind = next((known for known in KINDS if known.name == one.kind), None)
-    what = one.kind if kind is None else kind.one if len(one.values) == 1 else kind.several
+    what = say_kind(one)
     rows = f" ({format_count(one.rows, 'row')}, {100 * one.share:.1f} %)" if one.rows else ""
     return Text.assemble(
         (f"{one.column}: ", "bold"),
         f"{format_count(len(one.values), 'value')}{rows} {what}",
         (f", found by {format_found_by(one.by)}" if one.by.kind else "", "dim"),
-        f": {_examples(one.values)}",
+        f": {say_examples(one.values)}",
         ("  (allowed)" if allowed else "", "green"),
     )
 
 
-def _examples(values: Sequence[FoundValue]) -> str:
+def say_kind(one: Finding) -> str:
+    """What is the matter with the values of a finding."""
+    kind = next((known for known in KINDS if known.name == one.kind), None)
+    return one.kind if kind is None else kind.one if len(one.values) == 1 else kind.several
+
+
+def say_examples(values: Sequence[FoundValue]) -> str:
+    """The first values of a finding."""
     return format_examples([_example(one) for one in values[:3]], len(values))
 
 
@@ -43,7 +49,9 @@ def since_lines(found: Sequence[Since]) -> list[Text]:
         for what, values in (("new", one.new), ("gone", one.vanished)):
             if values:
                 rows = format_count(sum(value.rows for value in values), "row")
-                said.append(f"{format_count(len(values), 'raw value')} {what} ({rows}): {_examples(values)}")
+                said.append(
+                    f"{format_count(len(values), 'raw value')} {what} ({rows}): {say_examples(values)}"
+                )
         if one.moved:
             moves = [
                 f"{quote_value(clean)} {100 * old:.1f} → {100 * new:.1f} %" for clean, old, new in one.moved

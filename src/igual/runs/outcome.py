@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
-from igual.display import Displayed
+from igual.display import Reported
 from igual.looking.headers import RestyledHeader
 from igual.matching.questions import Question
 from igual.runs.account import Account, Step
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, eq=False, repr=False)
-class Outcome(Displayed):
+class Outcome(Reported):
     """What a rulebook made of a table, with the account of every change; it prints well.
 
     Attributes:

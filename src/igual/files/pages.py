@@ -1,0 +1,53 @@
+"""Pages: written whole or not at all, over nothing but a page that Igual wrote."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable
+from pathlib import Path
+
+from igual.errors import OutputError
+from igual.files.existing import NewFile, refuse_to_replace
+from igual.files.outputs import outputs
+
+PAGE = NewFile("page")
+_ENDINGS = (".html", ".htm")
+
+
+def page_ending(path: str | os.PathLike[str]) -> str:
+    """The ending of a page.
+
+    Raises:
+        OutputError: For another ending.
+    """
+    ending = Path(path).suffix.lower()
+    if ending not in _ENDINGS:
+        raise OutputError(f"{path}: a page ends with .html")
+    return ending
+
+
+def write_page(html: str, path: Path) -> None:
+    """Write a page where it goes."""
+    path.write_text(html, encoding="utf-8", newline="")
+
+
+def save_page(
+    html: str, path: str | os.PathLike[str], inputs: Iterable[Path] = (), *, force: bool = False
+) -> None:
+    """Save a page.
+
+    Args:
+        html: The page.
+        path: The file (.html).
+        inputs: What was read: none of it is written over.
+        force: Replace whatever is there.
+
+    Raises:
+        OutputError: For another ending, where something else is there, or where the file can't be written.
+    """
+    page_ending(path)
+    with outputs(inputs) as staged:
+        place = staged.place(path)
+        if not force:
+            refuse_to_replace(path, PAGE)
+        write_page(html, place)

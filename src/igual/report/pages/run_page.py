@@ -1,0 +1,361 @@
+"""The page of a run: what was read, what became of it, what needs somebody."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from igual.matching.matched import OPEN, UNKNOWN
+from igual.report.check_views import say_examples, say_kind
+from igual.report.hints import format_hint, name_rule
+from igual.report.pages.flows import Spelling, draw_flow, draw_name
+from igual.report.pages.parts import (
+    MOST_VALUES,
+    AnyCell,
+    Cell,
+    Figure,
+    Figures,
+    Flow,
+    Grid,
+    Lines,
+    Page,
+    Section,
+    cut,
+    draw,
+    mark,
+    number,
+    score,
+    share,
+    value,
+)
+from igual.report.questions import format_question
+from igual.report.reasons import format_reasons
+from igual.report.records import format_found_by
+from igual.report.wording import format_count
+from igual.runs.account import Account
+from igual.runs.findings import Finding, Since, list_findings
+from igual.runs.hints import Hint
+from igual.runs.preview import make_preview
+
+_MOST_DUE, _MOST_CHANGES, _MOST_HINTS = 100, 6, 60
+_OPEN_FLOWS = 3
+
+
+class ReadFile(NamedTuple):
+    """A file that was read.
+
+    Attributes:
+        what: What it is, such as 'table'.
+        name: Its name.
+        sha256: Its digest.
+    """
+
+    what: str
+    name: str
+    sha256: str
+
+
+@dataclass(frozen=True)
+class RunFacts:
+    """What a page tells of a run besides its account.
+
+    Attributes:
+        rows: How many rows the table has.
+        title: The heading.
+        files: What was read.
+        hints: Warnings worth reading.
+        findings: What is not in order; None: what the account says.
+        since: What became of each column since an earlier run; None where there is none to compare with.
+        rulings: Who has ruled, and on how much.
+    """
+
+    rows: int
+    title: str = "What the rules made of the table"
+    files: Sequence[ReadFile] = ()
+    hints: Sequence[Hint] = ()
+    findings: Sequence[Finding] | None = None
+    since: Sequence[Since] | None = None
+    rulings: Mapping[str, int] = field(default_factory=dict)
+
+
+def build_run_page(account: Account, facts: RunFacts) -> Page:
+    """Build the page of a run.
+
+    Args:
+        account: The account of the run.
+        facts: What else is known of it.
+
+    Returns:
+        The page.
+    """
+    findings = list_findings(account, facts.rows) if facts.findings is None else facts.findings
+    sections = [
+        Section("figures", "", (_count(account, facts.rows),)),
+        _list_due(account, findings),
+        _draw_flows(account),
+        _list_rules(account),
+        _list_crosswalk(account),
+        Section(
+            "hints",
+            "Hints",
+            (Lines(tuple(format_hint(hint) for hint in facts.hints[:_MOST_HINTS])),)
+            if facts.hints
+            else (Lines(("There is nothing to hint at.",)),),
+        ),
+        list_checks(findings, facts.rows),
+    ]
+    if facts.since is not None:
+        sections.append(list_since(facts.since))
+    return Page(facts.title, "A run", tell_files(facts), tuple(sections))
+
+
+def tell_files(facts: RunFacts) -> tuple[tuple[str, str], ...]:
+    """What was read, with digests, and who ruled."""
+    told = [(one.what, f"{draw(one.name)} · SHA-256 {one.sha256}") for one in facts.files]
+    if facts.rulings:
+        by = ", ".join(f"{draw(name) or 'nobody named'} ({count:,})" for name, count in facts.rulings.items())
+        told.append(("rulings by", by))
+    return tuple(told)
+
+
+def _count(account: Account, rows: int) -> Figures:
+    before = after = touched = settled = 0
+    for trail in account.trails.values():
+        if any(stage.changed.any() for stage in trail.stages):
+            touched += 1
+            before += len(trail.column.values)
+            after += len(trail.clean.unique())
+    for stage in account.stages:
+        matched = stage.result.matched
+        if matched is not None:
+            settled += int(((matched.status != OPEN) & (matched.status != UNKNOWN)).sum())
+    unlabelled = [one for one in account.unknown if one.kind == "unlabelled"]
+    unknown = [one for one in account.unknown if one.kind != "unlabelled"]
+    return Figures(
+        (
+            Figure(f"{rows:,}", "rows"),
+            Figure(f"{touched:,}", "columns touched"),
+            Figure(f"{before:,} → {after:,}", "distinct values in them"),
+            Figure(f"{settled:,}", "values settled by matching"),
+            Figure(f"{len(account.open):,}", "open", bool(account.open)),
+            Figure(f"{len(unknown):,}", "unknown", bool(unknown)),
+            Figure(f"{len(unlabelled):,}", "without a label", bool(unlabelled)),
+        )
+    )
+
+
+def _list_due(account: Account, findings: Sequence[Finding]) -> Section:
+    """What needs somebody: questions that settle many, open values, what has no label or entry."""
+    if not findings:
+        return Section(
+            "due", "What needs somebody now", (), "Nothing: every value is settled, labelled and in form."
+        )
+    parts = []
+    kinds = [question for question in account.questions if question.cause is not None]
+    if kinds:
+        asked = [
+            (
+                Cell(format_question(one)),
+                value(one.column),
+                number(len(one.members)),
+                number(one.rows),
+            )
+            for one in kinds
+        ]
+        shown, more = cut(asked, _MOST_DUE, "question")
+        parts.append(
+            Grid(
+                "Questions of which one answer settles many",
+                ("question", "column", "values#", "rows#"),
+                shown,
+                more,
+            )
+        )
+    waiting = [
+        (
+            value(one.value),
+            number(one.rows),
+            value(one.column),
+            value(one.proposal) if one.proposal else Cell("–", "quiet"),
+            score(one.score if one.proposal else None),
+            Cell(draw(format_reasons(one.reasons, one.value, one.proposal)), "quiet"),
+        )
+        for one in account.open
+    ]
+    if waiting:
+        shown, more = cut(waiting, _MOST_DUE, "value")
+        names = ("value", "rows#", "column", "perhaps", "score#", "why it is open")
+        title = f"Open: {format_count(len(waiting), 'value')}"
+        parts.append(Grid(title, names, shown, more, is_long=len(waiting) > 12))
+    unknown = [
+        (
+            value(one.value),
+            number(one.rows),
+            value(one.column),
+            Cell(f"{one.kind}, rule {one.rule}"),
+            value(" or ".join(one.near)) if one.near else Cell(""),
+        )
+        for one in account.unknown
+    ]
+    if unknown:
+        shown, more = cut(unknown, _MOST_DUE, "value")
+        headings = ("value", "rows#", "column", "what", "nearest")
+        title = f"Without a label, an entry or a reading: {format_count(len(unknown), 'value')}"
+        parts.append(Grid(title, headings, shown, more, is_long=len(unknown) > 12))
+    return Section("due", "What needs somebody now", tuple(parts))
+
+
+def _spellings(account: Account, column: str) -> list[Spelling]:
+    part = account.crosswalk.of_column(column)
+    cells = (part[name].to_pylist() for name in ("raw", "clean", "rows", "how", "settled"))
+    return [
+        Spelling(raw, clean, rows, how or "", settled is False)
+        for raw, clean, rows, how, settled in zip(*cells, strict=True)
+    ]
+
+
+def _draw_flows(account: Account) -> Section:
+    flows: list[Flow] = []
+    for column in account.trails:
+        flow = draw_flow(column, _spellings(account, column), is_open=len(flows) < _OPEN_FLOWS)
+        if flow is not None:
+            flows.append(flow)
+    lead = (
+        "Raw spellings at the left, as thick as they have rows; clean values at the right. Coloured is what was "
+        "changed, dashed what waits for somebody."
+    )
+    if not flows:
+        return Section(
+            "flows", "How spellings flow together", (), "No value was changed, and none waits for somebody."
+        )
+    return Section("flows", "How spellings flow together", tuple(flows), lead)
+
+
+def _list_rules(account: Account) -> Section:
+    effects = [
+        (
+            number(one.rule),
+            Cell(one.do),
+            value(one.column),
+            number(one.values),
+            number(one.rows),
+            number(one.near_misses),
+            Cell(draw(one.note) if one.note else "", "quiet"),
+        )
+        for one in account.effects
+    ]
+    names = ("rule#", "does", "column", "values changed#", "rows changed#", "near misses#", "note")
+    parts = [Grid("", names, effects)]
+    for preview in make_preview(account.stages, _MOST_CHANGES).rules:
+        if not preview.changes:
+            continue
+        rows = [(*mark(one.before, one.after), number(one.rows)) for one in preview.changes]
+        left = preview.values - len(rows)
+        stage = preview.stage
+        title = f"{name_rule(stage.number, stage.rule.do)}, column {draw_name(stage.target)}: "
+        parts.append(
+            Grid(
+                title + format_count(preview.values, "value") + " changed",
+                ("before", "after", "rows#"),
+                rows,
+                f"and {format_count(left, 'more value')}" if left else "",
+            )
+        )
+    return Section("rules", "What each rule changed", tuple(parts))
+
+
+def _list_crosswalk(account: Account) -> Section:
+    """The crosswalk: what changed or waits first, then by rows; the rest is counted."""
+    rows: list[Sequence[AnyCell]] = []
+    total = 0
+    # A column has its share of the room, so that one of many values leaves some to the others.
+    room = max(MOST_VALUES // max(len(account.trails), 1), 1)
+    for column in account.trails:
+        spellings = _spellings(account, column)
+        total += len(spellings)
+        spellings.sort(key=lambda one: (one.raw == one.clean and not one.is_due, -one.rows, one.raw or ""))
+        name = Cell(draw_name(column))
+        rows += [
+            (name, value(one.raw), value(one.clean), number(one.rows), Cell(draw(one.how), "quiet"))
+            for one in spellings[:room]
+        ]
+    left = total - len(rows)
+    more = (
+        f"and {format_count(left, 'more value')}, which igual apply --crosswalk FILE writes" if left else ""
+    )
+    names = ("column", "raw", "clean", "rows#", "how")
+    grid = Grid("", names, rows, more, is_long=True)
+    lead = "Every raw value and what became of it: what was changed first."
+    return Section("crosswalk", "Crosswalk", (grid,), lead)
+
+
+def list_checks(findings: Iterable[Finding], rows: int) -> Section:
+    """What is not in order, a line for each finding.
+
+    Args:
+        findings: What was found.
+        rows: How many rows the table has.
+
+    Returns:
+        The section.
+    """
+    found = [
+        (
+            value(one.column),
+            Cell(say_kind(one), "bad"),
+            number(len(one.values)),
+            number(one.rows),
+            share(one.share),
+            Cell(format_found_by(one.by) if one.by.kind else "", "quiet"),
+            Cell(say_examples(one.values), "value"),
+        )
+        for one in findings
+    ]
+    if not found:
+        return Section(
+            "checks", "Checks", (), f"In order: {format_count(rows, 'row')}, and nothing was found."
+        )
+    names = ("column", "what", "values#", "rows#", "share#", "found by", "examples")
+    return Section("checks", "Checks", (Grid("", names, found),))
+
+
+def list_since(compared: Sequence[Since]) -> Section:
+    """What is new, gone and changed since an earlier run.
+
+    Args:
+        compared: Each column beside what it was.
+
+    Returns:
+        The section.
+    """
+    rows: list[Sequence[AnyCell]] = []
+    for one in compared:
+        column = value(one.column)
+        for what, look, values in (("new", "good", one.new), ("gone", "quiet", one.vanished)):
+            rows += [
+                (column, Cell(what, look), value(found.value), Cell(""), Cell(""), number(found.rows))
+                for found in values
+            ]
+        rows += [
+            (
+                column,
+                Cell("changed", "bad"),
+                value(found.value),
+                *mark(found.before, found.now),
+                number(found.rows),
+            )
+            for found in one.changed
+        ]
+    moved = [
+        (value(one.column), value(clean), share(old), share(new))
+        for one in compared
+        for clean, old, new in one.moved
+    ]
+    shown, more = cut(rows, MOST_VALUES // 5, "value")
+    names = ("column", "what", "raw value", "before", "now", "rows#")
+    parts = [Grid("", names, shown, more, is_long=len(rows) > 12)] if rows else []
+    if moved:
+        parts.append(Grid("Shares that moved", ("column", "clean value", "before#", "now#"), moved))
+    lead = "" if parts else "The same raw values came, and all came out as before."
+    return Section("since", "Since the last run", tuple(parts), lead)

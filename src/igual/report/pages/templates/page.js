@@ -1,0 +1,69 @@
+"use strict";
+(() => {
+  // Grids that are long: search and sort. Without a script they are plain tables.
+  for (const grid of document.querySelectorAll("[data-long]")) {
+    const body = grid.querySelector("tbody");
+    const tools = grid.querySelector(".tools");
+    const told = tools.querySelector("[role=status]");
+    const rows = [...body.rows];
+    let texts = null;
+    let waiting = 0;
+    tools.hidden = false;
+    const search = (sought) => {
+      texts ??= rows.map((row) => row.textContent.toLowerCase());
+      let shown = 0;
+      rows.forEach((row, place) => {
+        row.hidden = !texts[place].includes(sought);
+        shown += !row.hidden;
+      });
+      told.textContent = sought ? `${shown.toLocaleString("en")} of ${rows.length.toLocaleString("en")}` : "";
+    };
+    tools.querySelector("input").addEventListener("input", (event) => {
+      clearTimeout(waiting);
+      const sought = event.target.value.toLowerCase();
+      waiting = setTimeout(() => search(sought), 80);
+    });
+    const heads = [...grid.querySelectorAll("th")];
+    const order = (row, column) => {
+      const cell = row.cells[column];
+      return cell.dataset.order === undefined ? cell.textContent : Number(cell.dataset.order);
+    };
+    const collator = new Intl.Collator("en", { numeric: true });
+    heads.forEach((head, column) => {
+      const button = document.createElement("button");
+      button.type = "button";
+      button.textContent = head.textContent;
+      head.replaceChildren(button);
+      button.addEventListener("click", () => {
+        const isDown = head.getAttribute("aria-sort") === (head.className === "number" ? "descending" : "ascending");
+        const sign = (head.className === "number") === isDown ? 1 : -1;
+        heads.forEach((other) => other.removeAttribute("aria-sort"));
+        head.setAttribute("aria-sort", sign > 0 ? "ascending" : "descending");
+        const keyed = rows.map((row) => [order(row, column), row]);
+        keyed.sort(([one], [other]) =>
+          sign * (typeof one === "number" && typeof other === "number" ? one - other : collator.compare(String(one), String(other))));
+        body.append(...keyed.map(([, row]) => row));
+      });
+    });
+  }
+  // Pictures of flows: what is pointed at, or reached with arrow keys, is told beneath.
+  for (const flow of document.querySelectorAll(".flow")) {
+    const told = flow.querySelector(".told");
+    const items = [...flow.querySelectorAll("[role=listitem]")];
+    items.forEach((item, place) => {
+      const tell = () => { told.textContent = item.getAttribute("aria-label"); };
+      item.addEventListener("mouseenter", tell);
+      item.addEventListener("focus", tell);
+      item.addEventListener("keydown", (event) => {
+        const step = { ArrowDown: 1, ArrowRight: 1, ArrowUp: -1, ArrowLeft: -1 }[event.key];
+        const next = event.key === "Home" ? items[0] : event.key === "End" ? items.at(-1) : items[place + step];
+        if (step === undefined && event.key !== "Home" && event.key !== "End") return;
+        event.preventDefault();
+        if (!next) return;
+        item.setAttribute("tabindex", "-1");
+        next.setAttribute("tabindex", "0");
+        next.focus();
+      });
+    });
+  }
+})();
