@@ -16,6 +16,8 @@ _PITCH, _GAP, _MARGIN = 24.0, 16.0, 14.0
 # The commonest spelling is so thick, the rarest no less than that.
 _THICKEST, _THINNEST = 20.0, 1.2
 _LONGEST_LABEL = 34
+# As the template draws it: where labels end at the left, and clean values begin; a letter is at most so wide.
+_LABELS_END, _CLEAN_BEGINS, _PER_LETTER = 270.0, 472.0, 9.5
 
 
 class Spelling(NamedTuple):
@@ -96,7 +98,10 @@ def draw_flow(column: str, spellings: Sequence[Spelling], *, is_open: bool) -> F
     if hidden > 0:
         of = f" and {format_count(left, 'clean value')}" if left else ""
         more = f"Not drawn: {format_count(hidden, 'spelling')}{of}; the crosswalk has them."
-    return Flow(draw_name(column), summary, tuple(pools), top, more, is_open)
+    longest = max(len(ribbon.raw) for pool in pools for ribbon in pool.ribbons)
+    left = _LABELS_END - _PER_LETTER * longest
+    right = _CLEAN_BEGINS + max(_PER_LETTER * (len(pool.clean) + len(pool.rows) + 3) for pool in pools)
+    return Flow(draw_name(column), summary, tuple(pools), left, right - left, top, more, is_open)
 
 
 def draw_name(column: str) -> str:

@@ -29,7 +29,7 @@ from igual.report.pages.parts import (
     share,
     value,
 )
-from igual.report.pages.run_page import RunFacts, list_checks, list_since, tell_files
+from igual.report.pages.run_page import RunFacts, compose_page, list_checks, list_since
 from igual.report.questions import format_question
 from igual.report.reasons import format_reasons
 from igual.report.wording import format_count
@@ -82,10 +82,9 @@ def build_survey_page(survey: Survey, facts: RunFacts) -> Page:
         )
     )
     what = ("column", "what", "values#", "rows#", "examples")
-    return Page(
-        facts.title,
+    return compose_page(
         "A survey",
-        tell_files(facts),
+        facts,
         (
             Section("figures", "", (figures,)),
             Section(
@@ -122,10 +121,9 @@ def build_tally_page(tally: Tally, facts: RunFacts, column: str = "") -> Page:
     )
     more = f"and {format_count(left, 'more value')}" if left else ""
     names = ("value", "rows#", "", "share#", "running share#")
-    return Page(
-        facts.title,
+    return compose_page(
         f"A tally of {draw_name(column)}" if column else "A tally",
-        tell_files(facts),
+        facts,
         (
             Section("figures", "", (figures,)),
             Section("values", "Values", (Grid("", names, rows, more, is_long=len(rows) > 12),)),
@@ -180,7 +178,7 @@ def build_matches_page(matches: Matches, facts: RunFacts, column: str = "") -> P
         )
     )
     kind = f"Matches of {draw_name(column)}" if column else "Matches"
-    return Page(facts.title, kind, tell_files(facts), tuple(sections))
+    return compose_page(kind, facts, sections)
 
 
 def build_lookalikes_page(found: Lookalikes, facts: RunFacts, column: str = "") -> Page:
@@ -235,7 +233,7 @@ def build_lookalikes_page(found: Lookalikes, facts: RunFacts, column: str = "") 
             )
         )
     kind = f"Lookalikes of {draw_name(column)}" if column else "Lookalikes"
-    return Page(facts.title, kind, tell_files(facts), tuple(sections))
+    return compose_page(kind, facts, sections)
 
 
 def build_check_page(findings: Sequence[Finding], bad: Sequence[Finding], facts: RunFacts) -> Page:
@@ -255,4 +253,4 @@ def build_check_page(findings: Sequence[Finding], bad: Sequence[Finding], facts:
         sections.append(passed._replace(anchor="allowed", title="Found, but allowed"))
     if facts.since is not None:
         sections.append(list_since(facts.since))
-    return Page(facts.title, "A check", tell_files(facts), tuple(sections))
+    return compose_page("A check", facts, sections)

@@ -162,6 +162,8 @@ class Flow(NamedTuple):
         column: The column.
         summary: What it comes to, in words.
         pools: The clean values.
+        left: Where the picture begins at the left.
+        width: Of the picture.
         height: Of the picture.
         more: What isn't drawn, in words.
         is_open: Whether it is unfolded from the beginning.
@@ -170,6 +172,8 @@ class Flow(NamedTuple):
     column: str
     summary: str
     pools: tuple[Pool, ...]
+    left: float
+    width: float
     height: float
     more: str
     is_open: bool
@@ -203,12 +207,14 @@ class Page(NamedTuple):
         kind: What it shows, such as 'Run'.
         about: What was read and by whose rules: names and texts.
         sections: Its parts, in the order a reader asks.
+        digests: Of what was read: names and texts.
     """
 
     title: str
     kind: str
     about: tuple[tuple[str, str], ...]
     sections: tuple[Section, ...]
+    digests: tuple[tuple[str, str], ...] = ()
 
 
 def draw(text: str | None) -> str:

@@ -107,16 +107,29 @@ def build_run_page(account: Account, facts: RunFacts) -> Page:
     ]
     if facts.since is not None:
         sections.append(list_since(facts.since))
-    return Page(facts.title, "A run", tell_files(facts), tuple(sections))
+    return compose_page("A run", facts, sections)
 
 
-def tell_files(facts: RunFacts) -> tuple[tuple[str, str], ...]:
-    """What was read, with digests, and who ruled."""
-    told = [(one.what, f"{draw(one.name)} · SHA-256 {one.sha256}") for one in facts.files]
+def compose_page(kind: str, facts: RunFacts, sections: Sequence[Section]) -> Page:
+    """Put a page together: its heading, what was read and who ruled, its sections.
+
+    Args:
+        kind: What it shows.
+        facts: What is known of the run.
+        sections: The sections.
+
+    Returns:
+        The page.
+    """
+    names: dict[str, list[str]] = {}
+    for one in facts.files:
+        names.setdefault(one.what, []).append(draw(one.name))
+    about = [(what, ", ".join(some)) for what, some in names.items()]
     if facts.rulings:
-        by = ", ".join(f"{draw(name) or 'nobody named'} ({count:,})" for name, count in facts.rulings.items())
-        told.append(("rulings by", by))
-    return tuple(told)
+        by = [f"{draw(name) or 'nobody named'} ({count:,})" for name, count in facts.rulings.items()]
+        about.append(("rulings by", ", ".join(by)))
+    digests = tuple((draw(one.name), one.sha256) for one in facts.files)
+    return Page(facts.title, kind, tuple(about), tuple(sections), digests)
 
 
 def _count(account: Account, rows: int) -> Figures:
