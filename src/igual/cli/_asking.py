@@ -27,12 +27,12 @@ from igual.report.asking_views import (
     draw_open_value,
     draw_question,
     draw_wrong_key,
-    list_choices,
 )
 from igual.report.tables import draw_text, draw_value
 from igual.report.terminal import show, show_line
 from igual.report.wording import format_count, quote_value
 from igual.runs.account import Account, OpenValue
+from igual.runs.asked import list_asked, list_choices, sort_waiting
 from igual.runs.rulebook import Rulebook
 from igual.text.characters import printable
 from igual.text.folding import folded_key
@@ -57,10 +57,7 @@ class _Asking:
     def __init__(self, book: Rulebook, account: Account, kept: Path, who: str, beside: Beside) -> None:
         self.book, self.kept, self.who, self.beside = book, kept, who, beside
         self.single = {(one.column, one.value): one for one in account.waiting}
-        kinds = [question for question in account.questions if len(question.members) > 1]
-        asked = {(question.column, value) for question in kinds for value in question.pairs}
-        alone = [one for key, one in self.single.items() if key not in asked]
-        self.items: list[Question | OpenValue] = [*kinds, *sorted(alone, key=_most_rows_first)]
+        self.items = list_asked(account)
         self.answered: list[_Answer] = []
         self.indexes: dict[str, MatchIndex] = {}
         self.accepted: Counter[tuple[str, Cause]] = Counter()
@@ -122,9 +119,7 @@ class _Asking:
 
     def _ask_singly(self, place: int, question: Question) -> None:
         """Put the values of a question behind it, one by one."""
-        alone = sorted(
-            (self.single[question.column, pair.value] for pair in question.members), key=_most_rows_first
-        )
+        alone = sort_waiting([self.single[question.column, pair.value] for pair in question.members])
         self.items[place + 1 : place + 1] = alone
 
     def _ask_value(self, place: int, one: OpenValue) -> int | None:
@@ -239,10 +234,6 @@ def _pressed(keys: Mapping[str, str], picks: int = 0) -> str:
         if key in keys or (key.isdecimal() and 1 <= int(key) <= picks):
             return key
         show(draw_wrong_key(keys, picks))
-
-
-def _most_rows_first(one: OpenValue) -> tuple[int, str, str]:
-    return -one.rows, one.column, one.value
 
 
 def ask_one_by_one(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 from dataclasses import replace
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
@@ -12,6 +13,7 @@ from igual.cli._options import (
     TableSource,
     allow_outside_option,
     encoding_option,
+    force_option,
     json_option,
     print_json,
     rulebook_argument,
@@ -22,6 +24,10 @@ if TYPE_CHECKING:
     from igual.runs.review import Review
 
 
+# A page shows so many other columns of the rows of a value, unless it is said which.
+_SHOWN = 6
+
+
 @click.command(short_help="Take rulings on what is open, from a sheet or one by one.")
 @rulebook_argument
 @click.argument("sheet", required=False)
@@ -29,6 +35,10 @@ if TYPE_CHECKING:
 @click.option(
     "--show", "show_columns", metavar="COLUMNS", help="Show these columns of some rows of each value: a,b."
 )
+@click.option(
+    "--page", metavar="FILE", help="With --table: write a page to decide on, for a browser (.html)."
+)
+@force_option
 @click.option("--by", metavar="NAME", help="Who rules; otherwise the name you are logged in with.")
 @click.option(
     "--withdraw", metavar="VALUE", help="Take back the last ruling on a value, or on the words of a kind."
@@ -47,6 +57,8 @@ def review(
     sheet: str | None,
     table: str | None,
     show_columns: str | None,
+    page: str | None,
+    force: bool,
     by: str | None,
     withdraw: str | None,
     column: str | None,
@@ -66,7 +78,7 @@ def review(
 
     \b
     Examples:  igual review trees.toml open.xlsx
-               igual review trees.toml --table trees.csv
+               igual review trees.toml --table trees.csv --page open.html
                igual review trees.toml --withdraw library
     """
     from igual.cli._loading import apply_files, gather_pieces, today, user
@@ -84,6 +96,8 @@ def review(
         raise click.UsageError("Give a SHEET that came back, or --table TABLE to be asked one by one.")
     if sheet is not None and table is not None:
         raise click.UsageError("Give a SHEET or --table, not both.")
+    if page and table is None:
+        raise click.UsageError("--page needs --table: it asks about what is open there.")
     if show_columns and table is None:
         raise click.UsageError("--show needs --table: its rows are shown.")
     kept, status = rulings_file(rulebook), 0
@@ -112,6 +126,11 @@ def review(
     elif table is not None:
         from igual.cli._asking import ask_one_by_one, show_beside
 
+        if page:
+            _write_page(
+                rulebook, TableSource((table,), encoding), page, show_columns, allow_outside, force=force
+            )
+            return status
         if not on_terminal() or not sys.stdin.isatty():
             raise click.UsageError(
                 "Asking one by one needs a terminal; write a sheet with igual apply --open FILE, and give it here."
@@ -125,3 +144,37 @@ def review(
         for line in add_to_list_files(load_rulebook(rulebook, allow_outside)):
             show_line(line, err=as_json)
     return status
+
+
+def _write_page(
+    rulebook: str,
+    source: TableSource,
+    page: str,
+    show_columns: str | None,
+    allow_outside: tuple[str, ...],
+    *,
+    force: bool,
+) -> None:
+    """Write what is open in a table as a page to decide on."""
+    from igual.cli._asking import show_beside
+    from igual.cli._loading import apply_files, book_files, gather_pieces
+    from igual.engines.combinations import Bounds
+    from igual.files.pages import page_ending, save_page
+    from igual.files.sheets import PAGE_SHEET
+    from igual.report.pages.deciding_page import render_deciding_page
+    from igual.report.terminal import show_line
+    from igual.report.wording import format_count
+
+    page_ending(page)
+    book, pieces = apply_files(rulebook, source, allow_outside, Bounds())
+    opened = pieces.first.counted.opened
+    account = gather_pieces(pieces)[1]
+    asked = {one.column for one in account.waiting}
+    chosen = show_columns.split(",") if show_columns else [n for n in opened.names if n not in asked][:_SHOWN]
+    beside = show_beside(source, account, chosen)
+    html = render_deciding_page(account, Path(rulebook).stem, PAGE_SHEET, beside)
+    save_page(html, page, [*opened.files, *book_files(rulebook, book)], force=force)
+    values = format_count(len(account.waiting), "value")
+    show_line(
+        f"page to decide on: {page}, {values} open; igual review {rulebook} takes the sheet that it saves"
+    )

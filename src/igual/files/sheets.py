@@ -35,6 +35,9 @@ SHEET = (
 # A sheet with questions on kinds has two more: the kind, whose words stand in the place of the value, and its values.
 KIND_SHEET = ("column", "kind", "value", "values", "rows", "why", "ruling", "reason")
 _KINDS, _OPEN = "kinds", "open"
+# A page to decide on says what it was made for.
+MADE_FOR = "made for"
+PAGE_SHEET = (*SHEET, "kind", MADE_FOR)
 _NEEDED = ("column", "value", "ruling")
 # Columns are as wide as what is in them, up to so many characters: all of them fit on a common screen.
 _WIDEST = (9, 20, 20, 8, 20, 9, 26, 18, 22, 16)
@@ -257,7 +260,7 @@ def _read_answers(found: Path, lines: Iterator[list[Any]]) -> list[Answer]:
     header = next(lines, [])
     names = [str(cell or "").strip().casefold() for cell in header]
     places = {}
-    for name in (*SHEET, "kind"):
+    for name in PAGE_SHEET:
         if names.count(name) > 1:
             raise RulingError(f"{found.name} has two columns {name!r}; leave one")
         if name in names:
@@ -296,6 +299,7 @@ def _answer(number: int, cells: dict[str, Any]) -> Answer:
         wrong,
         texts.get("proposal", ""),
         texts.get("kind", "").strip(),
+        texts.get(MADE_FOR, ""),
     )
 
 

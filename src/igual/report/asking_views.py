@@ -12,6 +12,7 @@ from igual.report.reasons import format_reasons
 from igual.report.tables import draw_text, draw_value
 from igual.report.wording import format_count, format_score
 from igual.runs.account import OpenValue
+from igual.runs.asked import list_choices
 
 KIND_KEYS: Mapping[str, str] = {
     "y": "yes", "n": "no", "m": "see more", "o": "one by one", "s": "skip", "u": "undo", "q": "stop",
@@ -119,15 +120,3 @@ def draw_open_value(one: OpenValue, number: int, count: int, beside: Sequence[Ma
             Text.assemble((f"\n   {key:<7}", "cyan"), draw_value(entry), (f"  {format_score(score)}", "dim"))
         )
     return lines
-
-
-def list_choices(one: OpenValue) -> list[tuple[str, float]]:
-    """List the entries that a key picks.
-
-    Args:
-        one: The value.
-
-    Returns:
-        The entries and their scores, likeliest first.
-    """
-    return [(one.proposal, one.score), *one.runners_up] if one.proposal else []

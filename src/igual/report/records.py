@@ -318,6 +318,7 @@ def from_review(review: Review) -> dict[str, Any]:
         "refused": to_records(review.rejected),
         "known": review.known,
         "unanswered": review.unanswered,
+        "outdated": list(review.outdated),
     }
 
 

@@ -12,6 +12,7 @@ from igual.report.records import list_list_changes
 from igual.report.tables import Cell, draw_table, draw_text, draw_value
 from igual.report.wording import format_count
 from igual.rulings import Rulings
+from igual.runs.asked import RULES
 from igual.runs.crosswalk import UnknownToCrosswalk
 from igual.runs.list_versions import Affected, ListChanges
 from igual.runs.review import Accepted, Review
@@ -70,7 +71,18 @@ def review_view(review: Review, most: int = 30) -> RenderableType:
     ]
     if rest:
         parts.append(Text("; ".join(rest), "dim"))
+    if review.outdated:
+        parts.append(draw_text(format_outdated(review.outdated), "yellow"))
     return Group(*parts) if parts else Text("The sheet has no rulings.")
+
+
+def format_outdated(outdated: Sequence[str]) -> str:
+    """Say that a sheet was made for another version of the rules or of lists."""
+    changed = " and ".join(name if name == RULES else f"the list {name!r}" for name in outdated)
+    return (
+        f"The page was made before {changed} changed. Each ruling was checked against what is there now; "
+        "make the page anew for what is left."
+    )
 
 
 def list_changes_view(

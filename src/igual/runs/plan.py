@@ -9,7 +9,7 @@ import numpy as np
 
 from igual.column import Column
 from igual.errors import RulebookError, error_context
-from igual.lists import Shelf
+from igual.lists import ReferenceList, Shelf
 from igual.rules.base import Rule
 from igual.rulings import Rulings
 from igual.runs.trail import ColumnTrail, Stage
@@ -52,6 +52,23 @@ class Plan:
                 ):
                     trails[trail.name] = trail
         return {name: trail.finish() for name, trail in trails.items()}
+
+    def lists_of(self, column: str) -> dict[str, ReferenceList]:
+        """Find the lists that values of a column are matched to.
+
+        Args:
+            column: The column that the match writes.
+
+        Returns:
+            Name to list.
+        """
+        names = [
+            need.name
+            for _, rule in self.rules
+            if rule.takes_rulings and column in {rule.target_of(name) for name in rule.columns}
+            for need in rule.needs()[:1]
+        ]
+        return {name: self.shelf.lists[name] for name in names}
 
     def run_again(self, trails: Mapping[str, ColumnTrail]) -> Mapping[str, ColumnTrail]:
         """Apply the rules that act in place to clean columns: a stable rulebook changes nothing there.

@@ -11,6 +11,7 @@ from igual.display import Displayed
 from igual.errors import ListError, RulingError, did_you_mean
 from igual.matching.keys import list_words
 from igual.rulings import Rulings
+from igual.runs.asked import find_outdated
 from igual.runs.rulebook import Rulebook
 from igual.text.characters import visible
 
@@ -38,6 +39,7 @@ class Answer(NamedTuple):
         wrong: What the reader of the sheet found wrong with a cell.
         proposal: The entry that was proposed for the value, which 'accept' takes.
         kind: '' for a row about a value. Else the kind of difference that it is about; the value is then its words.
+        made_for: What the sheet was made for, as `asked.write_made_for` wrote it.
     """
 
     row: int
@@ -50,6 +52,7 @@ class Answer(NamedTuple):
     wrong: str = ""
     proposal: str = ""
     kind: str = ""
+    made_for: str = ""
 
 
 class Accepted(NamedTuple):
@@ -98,6 +101,7 @@ class Review(Displayed):
         unanswered: How many rows have no ruling.
         known: How many rows say what was ruled before.
         rulings: All rulings by now.
+        outdated: What has changed since the sheet was made: 'the rules', or names of lists.
     """
 
     accepted: Sequence[Accepted]
@@ -105,6 +109,7 @@ class Review(Displayed):
     unanswered: int = 0
     known: int = 0
     rulings: Rulings = field(default=Rulings(), compare=False)  # rulings never change
+    outdated: Sequence[str] = ()
 
     @property
     def taken(self) -> pd.DataFrame:
@@ -159,7 +164,9 @@ def check_answers(
     rejected: list[Rejected] = []
     answered: dict[tuple[str, str, str], list[tuple[Answer, Decision, str]]] = {}
     unanswered = known = 0
+    made_for = ""
     for given in answers:
+        made_for = made_for or given.made_for
         answer, note = _put_right(given)
         if not answer.ruling.strip() and not answer.wrong:
             unanswered += 1
@@ -189,7 +196,8 @@ def check_answers(
             said = answer.ruling.strip()
             ruling = Ruling(answer.column, answer.value, said, answer.reason.strip(), by, on, answer.kind)
             accepted.append(Accepted(answer.row, ruling, meaning, answer.rows, before, note))
-    return Review(accepted, sorted(rejected), unanswered, known)
+    outdated = find_outdated(made_for, book.plan)
+    return Review(accepted, sorted(rejected), unanswered, known, outdated=outdated)
 
 
 def _find_before(rulings: Rulings, column: str, value: str, kind: str) -> Ruling | None:

@@ -131,6 +131,11 @@ class Rulebook:
         """The lists, codebooks and pair lists together."""
         return Shelf(self.lists, self.codebooks, self.pairs)
 
+    @property
+    def plan(self) -> Plan:
+        """The rules with their numbers, and all that they need."""
+        return Plan(list(enumerate(self.rules, 1)), self.shelf, self.rulings, self.has_all_rows)
+
     def apply(self, table: Any, *, only: int | None = None) -> Outcome:
         """Apply the rules to a table, which stays as it is.
 
@@ -295,7 +300,7 @@ class Rulebook:
             RulebookError: As for `apply`.
             TableError: As for `apply`.
         """
-        plan = Plan(list(enumerate(self.rules, 1)), self.shelf, self.rulings, self.has_all_rows)
+        plan = self.plan
         needed = self.source_columns(source.names)
         trails = plan.run({name: ColumnTrail.begin(name, source.column(name)) for name in needed})
         unfit = [
@@ -314,13 +319,7 @@ class Rulebook:
         Returns:
             Name to list.
         """
-        names = [
-            need.name
-            for rule in self.rules
-            if rule.takes_rulings and column in {rule.target_of(name) for name in rule.columns}
-            for need in rule.needs()[:1]
-        ]
-        return {name: self.lists[name] for name in names}
+        return self.plan.lists_of(column)
 
     def matched_columns(self) -> list[str]:
         """List the columns on whose values somebody may have to rule."""

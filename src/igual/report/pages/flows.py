@@ -93,10 +93,10 @@ def draw_flow(column: str, spellings: Sequence[Spelling], *, is_open: bool) -> F
         f"{format_count(len(by_clean), 'value')} from {format_count(len(spellings), 'spelling')}; "
         f"{format_count(changed, 'spelling')} changed"
     )
-    left, hidden = len(flowing) - len(drawn), merged - sum(len(some) for some in drawn)
+    undrawn, hidden = len(flowing) - len(drawn), merged - sum(len(some) for some in drawn)
     more = ""
     if hidden > 0:
-        of = f" and {format_count(left, 'clean value')}" if left else ""
+        of = f" and {format_count(undrawn, 'clean value')}" if undrawn else ""
         more = f"Not drawn: {format_count(hidden, 'spelling')}{of}; the crosswalk has them."
     longest = max(len(ribbon.raw) for pool in pools for ribbon in pool.ribbons)
     left = _LABELS_END - _PER_LETTER * longest
