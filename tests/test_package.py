@@ -36,11 +36,12 @@ FLOORS = (
 )
 # What may go up: results show themselves, value classes load and save, and types that only a type checker reads.
 UPWARDS = {
-    ("display", "report.display"), ("display", "report.frames"),
+    ("display", "report.display"), ("display", "report.frames"), ("display", "report.pages.writing"), ("display", "files.pages"),
     ("lists.codebook", "files.lists"), ("lists.pair_list", "files.lists"), ("lists.reference_list", "files.lists"),
     ("lists.reference_list", "files.skos"),
     ("rulings", "files.rulings"), ("rulings", "files.sheets"), ("rulings", "runs.review"), ("rulings", "runs.rulebook"),
-    ("runs.crosswalk", "files.crosswalks"), ("runs.draft", "files.drafts"), ("runs.outcome", "files.sheets"), ("runs.rulebook", "files.rulebooks"),
+    ("runs.crosswalk", "files.crosswalks"), ("runs.draft", "files.drafts"), ("runs.outcome", "files.sheets"), ("runs.review_page", "files.pages"),
+    ("runs.review_page", "files.sheets"), ("runs.review_page", "report.pages.deciding_page"), ("runs.rulebook", "files.rulebooks"),
     ("runs.rulebook", "files.applying"), ("runs.rulebook", "files.formats.base"),
     ("engines.base", "engines.readers"), ("engines.base", "engines.spark"),
 }  # fmt: skip
@@ -121,9 +122,9 @@ def test_each_public_class_is_defined_once() -> None:
 def test_public_names() -> None:
     assert sorted(igual.__all__) == [
         "Applied", "Codebook", "Crosswalk", "Database", "Draft", "IgualError", "IgualWarning", "Learned", "ListError", "Lookalikes",
-        "MatchIndex", "Matches", "Outcome", "OutputError", "PairList", "Question", "ReferenceList", "Review", "Rulebook",
+        "MatchIndex", "Matches", "Outcome", "OutputError", "PairList", "Question", "ReferenceList", "Review", "ReviewPage", "Rulebook",
         "RulebookError", "RulingError", "Rulings", "Survey", "TableError", "Tally", "__version__", "compare",
-        "compare_lists", "count", "cross_table", "date_forms", "draft", "learn", "lookalikes", "match", "restyle_headers", "rules",
+        "compare_lists", "count", "cross_table", "date_forms", "draft", "learn", "lookalikes", "match", "restyle_headers", "review", "rules",
         "similarity", "survey", "tally",
     ]  # fmt: skip
     for name in igual.__all__:

@@ -69,16 +69,17 @@ _DEFINED_IN = {
     "igual.runs.draft": ("Draft",),
     "igual.runs.outcome": ("Outcome",),
     "igual.runs.review": ("Review",),
+    "igual.runs.review_page": ("ReviewPage",),
     "igual.runs.rulebook": ("Rulebook",),
-    "igual.starting": ("draft", "learn", "survey"),
+    "igual.starting": ("draft", "learn", "review", "survey"),
 }  # fmt: skip
 
 __all__ = [
     "Applied", "Codebook", "Crosswalk", "Database", "Draft", "IgualError", "IgualWarning", "Learned", "ListError",
     "Lookalikes", "MatchIndex", "Matches", "Outcome", "OutputError", "PairList", "Question", "ReferenceList", "Review",
-    "Rulebook", "RulebookError", "RulingError", "Rulings", "Survey", "TableError", "Tally", "__version__", "compare",
-    "compare_lists", "count", "cross_table", "date_forms", "draft", "learn", "lookalikes", "match", "restyle_headers",
-    "rules", "similarity", "survey", "tally",
+    "ReviewPage", "Rulebook", "RulebookError", "RulingError", "Rulings", "Survey", "TableError", "Tally", "__version__",
+    "compare", "compare_lists", "count", "cross_table", "date_forms", "draft", "learn", "lookalikes", "match",
+    "restyle_headers", "review", "rules", "similarity", "survey", "tally",
 ]  # fmt: skip
 
 

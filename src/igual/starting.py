@@ -16,6 +16,8 @@ from igual.learning.learned import Learned, learn_rules
 from igual.lists import Codebook, ReferenceList
 from igual.looking.survey import Survey, survey_columns
 from igual.runs.draft import Draft, draft_rules
+from igual.runs.outcome import Outcome
+from igual.runs.review_page import ReviewPage
 
 _MOST_COLUMNS = 6
 
@@ -170,3 +172,24 @@ def _choose_columns(
     if not chosen or len(set(chosen)) < len(chosen):
         raise RulebookError("'columns' takes one column, or several that differ")
     return chosen
+
+
+def review(outcome: Outcome, name: str = "open values") -> ReviewPage:
+    """Make a page to decide on of what is open after a run.
+
+    Args:
+        outcome: What a rulebook made of a table.
+        name: What the page is about; the sheet that it saves is called after it.
+
+    Returns:
+        The page: shown as it is in a notebook; `save` writes it, and `take` takes the sheet that it saves.
+
+    Example:
+        >>> import igual
+        >>> trees = igual.ReferenceList(["Norway maple", "Field maple"])
+        >>> rule = igual.rules.Match(column="species", list="trees")
+        >>> outcome = igual.Rulebook([rule], lists={"trees": trees}).apply({"species": ["Maple"]})
+        >>> igual.review(outcome)
+        page to decide on: 1 value open; save(path) writes it, take(sheet) takes what comes back
+    """
+    return ReviewPage(outcome.account, name)

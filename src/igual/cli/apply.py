@@ -3,13 +3,9 @@
 from __future__ import annotations
 
 import contextlib
-import functools
-import itertools
 import sys
-import tempfile
 from collections.abc import Callable, Mapping
-from pathlib import Path
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING
 
 import click
 
@@ -29,16 +25,8 @@ from igual.cli._options import (
 NAME = "-"
 
 if TYPE_CHECKING:
-    import pyarrow as pa
-
-    from igual.files.formats.base import OpenedTable
-    from igual.files.pieces import Pieces
-    from igual.files.streams import CleanTable
-    from igual.looking.headers import RestyledHeader
-    from igual.runs.account import Account
-    from igual.runs.crosswalk import Crosswalk
+    from igual.cli._run_files import Run
     from igual.runs.hints import Hint
-    from igual.runs.rulebook import Rulebook
 
 
 @click.command(short_help="Apply a rulebook to a table.")
@@ -100,6 +88,7 @@ def apply(
                igual apply trees.toml trees.csv --out clean.csv --open open.xlsx --record run.json
     """
     from igual.cli._loading import apply_files
+    from igual.cli._run_files import Run, TextChoice, write_outputs
     from igual.engines.combinations import Bounds
     from igual.files.applying import make_clean
     from igual.files.crosswalks import load_crosswalk
@@ -119,9 +108,9 @@ def apply(
     counted, account = pieces.first
     escapes_table = escape_formulas and "out" in named and is_text_ending(endings["out"])
     clean, restyled = make_clean(book, counted, account, endings.get("out"), is_guarded=escapes_table)
-    run = _Run(rulebook, book, pieces, counted.rows, account, clean, restyled, before)
+    run = Run(rulebook, book, pieces, counted.rows, account, clean, restyled, before)
     hints = find_hints(account)
-    run = _write_outputs(run, named, endings, _TextStyle(escape_formulas, out_encoding), force)
+    run = write_outputs(run, named, endings, TextChoice(escape_formulas, out_encoding), force)
     if pieces.outgrown:
         account, hints = run.account, find_hints(run.account)
     if as_json:
@@ -134,31 +123,6 @@ def apply(
     with contextlib.redirect_stdout(sys.stderr) if files["out"] == NAME else contextlib.nullcontext():
         _show(run, hints, preview, named)
         _note_encoding(run, named, out_encoding)
-
-
-class _TextStyle(NamedTuple):
-    """How text outputs are written."""
-
-    escape_formulas: bool
-    encoding: str | None
-
-
-class _Run(NamedTuple):
-    """What was read, and what came of it."""
-
-    rulebook: str
-    book: Rulebook
-    pieces: Pieces
-    rows: int
-    account: Account
-    clean: CleanTable
-    restyled: list[RestyledHeader]
-    before: Crosswalk | None
-
-    @property
-    def opened(self) -> OpenedTable:
-        """The table file."""
-        return self.pieces.first.counted.opened
 
 
 _NAMES = {
@@ -198,175 +162,7 @@ def _json_ending(path: str) -> str:
     return ".json"
 
 
-def _refuse_to_replace(run: _Run, named: Mapping[str, str], endings: Mapping[str, str]) -> None:
-    """Leave alone whatever isn't of the kind that is to be written."""
-    from igual.files.existing import NewFile, refuse_to_replace
-    from igual.files.pages import PAGE
-    from igual.files.sheets import SHEET
-    from igual.files.sssom import ENDING
-    from igual.runs.crosswalk_rows import SCHEMA
-    from igual.runs.trail_rows import TRAIL_SCHEMA
-
-    new = {
-        "out": NewFile("table", tuple(run.clean.names)),
-        "trail": NewFile("trail", tuple(TRAIL_SCHEMA)),
-        "crosswalk": NewFile("SSSOM")
-        if endings.get("crosswalk") == ENDING
-        else NewFile("crosswalk", tuple(SCHEMA)),
-        "open": NewFile("sheet", SHEET, tuple(run.book.matched_columns())),
-        "report": PAGE,
-        "record": NewFile("record", about=(Path(run.rulebook).name,)),
-    }
-    for what, path in named.items():
-        if not _is_poured(what, path):
-            refuse_to_replace(path, new[what])
-
-
-def _write_outputs(
-    run: _Run, named: Mapping[str, str], endings: Mapping[str, str], style: _TextStyle, force: bool
-) -> _Run:
-    """Write all outputs or none; give the run with the account of all pieces."""
-    from igual.cli._loading import book_files
-    from igual.files.outputs import outputs
-    from igual.files.standard import pour_output
-
-    first, *beside = book_files(run.rulebook, run.book)
-    inputs = {"table": list(run.opened.files), "rulebook": [first], "beside the rulebook": beside}
-    with (
-        tempfile.TemporaryDirectory(prefix="igual-") as folder,
-        outputs([path for paths in inputs.values() for path in paths]) as staged,
-    ):
-        poured = Path(folder, "table")
-        places = {
-            what: poured if _is_poured(what, path) else staged.place(path) for what, path in named.items()
-        }
-        if not force:
-            _refuse_to_replace(run, named, endings)
-        run = _write_pieces(run, places, endings, style)
-        _write_account(run, places, endings, style)
-        if "report" in places:
-            _write_page(run, inputs, places["report"])
-        if "record" in places:
-            made = {what: (named[what], place) for what, place in places.items() if what != "record"}
-            _write_record(run, inputs, made, places["record"])
-        if poured.exists():
-            pour_output(poured)
-    return run
-
-
-def _write_pieces(
-    run: _Run, places: Mapping[str, Path], endings: Mapping[str, str], style: _TextStyle
-) -> _Run:
-    """Write what has a line for each row or value, piece by piece."""
-    from igual.files.applying import write_piece
-    from igual.files.csv_cells import guarded
-    from igual.files.formats.base import BatchPart, CleanPart, TextStyle
-    from igual.files.sssom import ENDING
-    from igual.files.tables import is_text_ending, writing_table
-    from igual.report.progress import show_progress
-    from igual.runs.gathering import Gatherer
-
-    text_style = TextStyle(run.opened.dialect, style.encoding)
-    listed: dict[str, Callable[[Account], pa.Table]] = {
-        "trail": lambda account: account.trail,
-        "crosswalk": lambda account: account.crosswalk.table,
-    }
-    listed = {what: give for what, give in listed.items() if endings.get(what, ENDING) != ENDING}
-
-    def made_of(account: Account, what: str) -> pa.Table:
-        escapes = style.escape_formulas and is_text_ending(endings[what])
-        return guarded(listed[what](account)) if escapes else listed[what](account)
-
-    gatherer, rows = Gatherer(), 0
-    with contextlib.ExitStack() as open_files:
-        on_progress = open_files.enter_context(show_progress("writing"))
-        listed = {what: give for what, give in listed.items() if what in places}
-        schemas = {what: made_of(run.account, what).schema for what in listed}
-        if "out" in places:
-            schemas["out"] = run.clean.schema
-        writers = {
-            what: open_files.enter_context(writing_table(places[what], endings[what], schema, text_style))
-            for what, schema in schemas.items()
-        }
-        for piece in itertools.chain([run.pieces.first], run.pieces.rest):
-            if "out" in writers:
-                tell = functools.partial(_tell_rows, on_progress, rows)
-                guards = run.clean.is_guarded
-                write_piece(
-                    run.book, piece, endings["out"], run.clean, writers["out"], tell, is_guarded=guards
-                )
-            for what in listed:
-                part = CleanPart(BatchPart(made_of(piece.account, what)))
-                writers[what].write(writers[what].prepare(part))
-            rows += piece.counted.rows
-            gatherer.add(piece.account)
-    return run._replace(rows=rows, account=gatherer.gather())
-
-
-def _tell_rows(on_progress: Callable[[int, int | None], None], before: int, done: int) -> None:
-    on_progress(before + done, None)
-
-
-def _write_account(
-    run: _Run, places: Mapping[str, Path], endings: Mapping[str, str], style: _TextStyle
-) -> None:
-    """Write what is made of the whole account."""
-    from igual.files.crosswalks import write_crosswalk
-    from igual.files.sheets import write_sheet
-    from igual.files.sssom import ENDING
-
-    if endings.get("crosswalk") == ENDING:
-        if run.pieces.outgrown:
-            raise click.UsageError(
-                "A table that is worked piece by piece has no crosswalk as SSSOM: take .csv."
-            )
-        write_crosswalk(run.account.crosswalk, places["crosswalk"], ENDING)
-    if "open" in places:
-        write_sheet(run.account.waiting, run.account.questions, places["open"], endings["open"])
-
-
-def _is_poured(what: str, path: str) -> bool:
-    return what == "out" and path == NAME
-
-
-def _write_page(run: _Run, inputs: Mapping[str, list[Path]], path: Path) -> None:
-    from igual.cli._pages import count_rulings, list_read
-    from igual.files.pages import write_page
-    from igual.report.pages.rendering import render_page
-    from igual.report.pages.run_page import RunFacts, build_run_page
-    from igual.runs.findings import compare_crosswalks, list_findings
-    from igual.runs.hints import find_hints
-    from igual.runs.review import find_stale_rulings
-
-    account = run.account
-    stale = [ruling for ruling, _ in find_stale_rulings(run.book)]
-    facts = RunFacts(
-        run.rows,
-        f"{Path(run.rulebook).name} applied to {run.opened.name}",
-        list_read(inputs),
-        find_hints(account),
-        list_findings(account, run.rows, stale),
-        None if run.before is None else compare_crosswalks(run.before, account.crosswalk),
-        count_rulings(run.book),
-    )
-    write_page(render_page(build_run_page(account, facts)), path)
-
-
-def _write_record(
-    run: _Run, inputs: Mapping[str, list[Path]], made: Mapping[str, tuple[str, Path]], path: Path
-) -> None:
-    from igual.cli._loading import user
-    from igual.files.run_records import run_record, write_record
-    from igual.runs.findings import list_findings
-    from igual.runs.review import find_stale_rulings
-
-    rows = run.rows
-    stale = [ruling for ruling, _ in find_stale_rulings(run.book)]
-    findings = list_findings(run.account, rows, stale)
-    write_record(run_record(run.account, findings, inputs, made, rows, user()), path)
-
-
-def _show(run: _Run, hints: list[Hint], preview: int | None, named: Mapping[str, str]) -> None:
+def _show(run: Run, hints: list[Hint], preview: int | None, named: Mapping[str, str]) -> None:
     from igual.cli._loading import report_reading
     from igual.report.terminal import on_terminal, show, show_line
     from igual.report.views import outcome_view, preview_view
@@ -395,7 +191,7 @@ def _show(run: _Run, hints: list[Hint], preview: int | None, named: Mapping[str,
             )
 
 
-def _note_encoding(run: _Run, named: Mapping[str, str], out_encoding: str | None) -> None:
+def _note_encoding(run: Run, named: Mapping[str, str], out_encoding: str | None) -> None:
     """Note that a table comes out in another encoding than it came in."""
     from igual.files.tables import ending_of, is_text_ending
     from igual.report.terminal import show_line

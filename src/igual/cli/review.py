@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -21,7 +22,7 @@ from igual.cli._options import (
 
 if TYPE_CHECKING:
     from igual.rulings import Rulings
-    from igual.runs.review import Review
+    from igual.runs.review import Answer, Review
 
 
 # A page shows so many other columns of the rows of a value, unless it is said which.
@@ -81,23 +82,21 @@ def review(
                igual review trees.toml --table trees.csv --page open.html
                igual review trees.toml --withdraw library
     """
-    from igual.cli._loading import apply_files, gather_pieces, today, user
-    from igual.engines.combinations import Bounds
+    from igual.cli._loading import user
     from igual.files.list_changes import add_to_list_files
     from igual.files.rulebooks import load_rulebook
-    from igual.files.rulings import record_review, rulings_file
+    from igual.files.rulings import rulings_file
     from igual.files.sheets import read_sheet
     from igual.report.records import from_review
     from igual.report.review_views import review_view
-    from igual.report.terminal import on_terminal, show, show_line
-    from igual.runs.review import check_answers
+    from igual.report.terminal import show, show_line
 
+    if page and table is None:
+        raise click.UsageError("--page needs --table: it asks about what is open there.")
     if sheet is None and table is None and withdraw is None and not add_to_lists:
         raise click.UsageError("Give a SHEET that came back, or --table TABLE to be asked one by one.")
     if sheet is not None and table is not None:
         raise click.UsageError("Give a SHEET or --table, not both.")
-    if page and table is None:
-        raise click.UsageError("--page needs --table: it asks about what is open there.")
     if show_columns and table is None:
         raise click.UsageError("--show needs --table: its rows are shown.")
     kept, status = rulings_file(rulebook), 0
@@ -107,13 +106,9 @@ def review(
         show_line(withdraw_last(kept, withdraw, column))
     who = by or user()
     if sheet is not None:
-        book = load_rulebook(rulebook, allow_outside)
-        answers = read_sheet(sheet, encoding)
-
-        def check(known: Rulings) -> Review:
-            return check_answers(answers, replace(book, rulings=known), who, today(), overrule=overrule)
-
-        found = check(book.rulings) if look else record_review(kept, check)
+        found = _take_sheet(
+            rulebook, read_sheet(sheet, encoding), who, allow_outside, look=look, overrule=overrule
+        )
         status = int(bool(found.rejected))
         if as_json:
             print_json(
@@ -124,26 +119,58 @@ def review(
             if found.accepted:
                 show_line("Nothing was written: --look only looks." if look else f"Kept in {kept}")
     elif table is not None:
-        from igual.cli._asking import ask_one_by_one, show_beside
-
-        if page:
-            _write_page(
-                rulebook, TableSource((table,), encoding), page, show_columns, allow_outside, force=force
-            )
-            return status
-        if not on_terminal() or not sys.stdin.isatty():
-            raise click.UsageError(
-                "Asking one by one needs a terminal; write a sheet with igual apply --open FILE, and give it here."
-            )
         source = TableSource((table,), encoding)
-        book, pieces = apply_files(rulebook, source, allow_outside, Bounds())
-        account = gather_pieces(pieces)[1]
-        beside = show_beside(source, account, show_columns.split(",")) if show_columns else (lambda _: ())
-        ask_one_by_one(book, account, kept, who, beside)
+        if page:
+            _write_page(rulebook, source, page, show_columns, allow_outside, force=force)
+        else:
+            _ask(rulebook, source, show_columns, allow_outside, who)
     if add_to_lists and not look:
         for line in add_to_list_files(load_rulebook(rulebook, allow_outside)):
             show_line(line, err=as_json)
     return status
+
+
+def _take_sheet(
+    rulebook: str,
+    answers: Sequence[Answer],
+    who: str,
+    allow_outside: tuple[str, ...],
+    *,
+    look: bool,
+    overrule: bool,
+) -> Review:
+    """Take the rulings of a sheet, or only look what they would be."""
+    from igual.cli._loading import today
+    from igual.files.rulebooks import load_rulebook
+    from igual.files.rulings import record_review, rulings_file
+    from igual.runs.review import check_answers
+
+    book = load_rulebook(rulebook, allow_outside)
+
+    def check(known: Rulings) -> Review:
+        return check_answers(answers, replace(book, rulings=known), who, today(), overrule=overrule)
+
+    return check(book.rulings) if look else record_review(rulings_file(rulebook), check)
+
+
+def _ask(
+    rulebook: str, source: TableSource, show_columns: str | None, allow_outside: tuple[str, ...], who: str
+) -> None:
+    """Ask about what is open in a table, one by one."""
+    from igual.cli._asking import ask_one_by_one, show_beside
+    from igual.cli._loading import apply_files, gather_pieces
+    from igual.engines.combinations import Bounds
+    from igual.files.rulings import rulings_file
+    from igual.report.terminal import on_terminal
+
+    if not on_terminal() or not sys.stdin.isatty():
+        raise click.UsageError(
+            "Asking one by one needs a terminal; write a sheet with igual apply --open FILE, and give it here."
+        )
+    book, pieces = apply_files(rulebook, source, allow_outside, Bounds())
+    account = gather_pieces(pieces)[1]
+    beside = show_beside(source, account, show_columns.split(",")) if show_columns else (lambda _: ())
+    ask_one_by_one(book, account, rulings_file(rulebook), who, beside)
 
 
 def _write_page(
@@ -160,7 +187,6 @@ def _write_page(
     from igual.cli._loading import apply_files, book_files, gather_pieces
     from igual.engines.combinations import Bounds
     from igual.files.pages import page_ending, save_page
-    from igual.files.sheets import PAGE_SHEET
     from igual.report.pages.deciding_page import render_deciding_page
     from igual.report.terminal import show_line
     from igual.report.wording import format_count
@@ -172,7 +198,7 @@ def _write_page(
     asked = {one.column for one in account.waiting}
     chosen = show_columns.split(",") if show_columns else [n for n in opened.names if n not in asked][:_SHOWN]
     beside = show_beside(source, account, chosen)
-    html = render_deciding_page(account, Path(rulebook).stem, PAGE_SHEET, beside)
+    html = render_deciding_page(account, Path(rulebook).stem, beside)
     save_page(html, page, [*opened.files, *book_files(rulebook, book)], force=force)
     values = format_count(len(account.waiting), "value")
     show_line(

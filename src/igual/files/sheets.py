@@ -26,18 +26,20 @@ from igual.report.reasons import format_reasons
 from igual.report.wording import format_score
 from igual.rulings import Rulings
 from igual.runs.account import Account, OpenValue
-from igual.runs.review import Answer, Review, check_answers, draw_between_marks
+from igual.runs.review import (
+    MADE_FOR,
+    PAGE_SHEET,
+    SHEET,
+    Answer,
+    Review,
+    check_answers,
+    draw_between_marks,
+)
 from igual.runs.rulebook import Rulebook
 
-SHEET = (
-    "column", "value", "shown", "rows", "proposal", "score", "why", "runners-up", "ruling", "reason",
-)  # fmt: skip
 # A sheet with questions on kinds has two more: the kind, whose words stand in the place of the value, and its values.
 KIND_SHEET = ("column", "kind", "value", "values", "rows", "why", "ruling", "reason")
 _KINDS, _OPEN = "kinds", "open"
-# A page to decide on says what it was made for.
-MADE_FOR = "made for"
-PAGE_SHEET = (*SHEET, "kind", MADE_FOR)
 _NEEDED = ("column", "value", "ruling")
 # Columns are as wide as what is in them, up to so many characters: all of them fit on a common screen.
 _WIDEST = (9, 20, 20, 8, 20, 9, 26, 18, 22, 16)

@@ -18,6 +18,7 @@ from igual.matching.questions import Question
 from igual.report import draft_views, learned_views, matching_views, notebook, review_views, views
 from igual.report.frames import list_frames
 from igual.report.hints import format_hint
+from igual.report.pages.deciding_page import render_deciding_page
 from igual.report.questions import format_question
 from igual.report.rule_sentences import format_chain
 from igual.report.terminal import as_text
@@ -29,6 +30,7 @@ from igual.runs.hints import Hint
 from igual.runs.outcome import Outcome
 from igual.runs.preview import Preview
 from igual.runs.review import Review
+from igual.runs.review_page import ReviewPage
 
 __all__ = ["as_html", "as_plain_text", "as_sentence"]
 _SHOWN_RULINGS = 10
@@ -57,6 +59,12 @@ view.register(Lookalikes, lambda lookalikes: matching_views.lookalikes_view(look
 view.register(Review, review_views.review_view)
 view.register(Rulings, lambda rulings: review_views.rulings_view(rulings, _SHOWN_RULINGS))
 view.register(Tally, lambda tally: views.tally_view(tally, top=tally.top or 40))
+
+
+@view.register(ReviewPage)
+def _review_page_view(page: ReviewPage) -> RenderableType:
+    waiting = format_count(len(page.account.waiting), "value")
+    return Text(f"page to decide on: {waiting} open; save(path) writes it, take(sheet) takes what comes back")
 
 
 @view.register(Applied)
@@ -89,6 +97,8 @@ def as_html(result: Any) -> str:
     """
     if isinstance(result, Preview):
         return notebook.draw_preview(result.rules)
+    if isinstance(result, ReviewPage):
+        return notebook.draw_frame(render_deciding_page(result.account, result.name))
     return "".join(notebook.draw_table(*titled) for titled in list_frames(result))
 
 

@@ -46,6 +46,21 @@ def _draw_cell(cell: Any) -> str:
     return f"<td>{escape(visible(text, _LONGEST, every_space=False))}</td>"
 
 
+def draw_frame(page: str) -> str:
+    """Draw a page within another: it may run its own script and save files, and reaches nothing around it.
+
+    Args:
+        page: The page.
+
+    Returns:
+        The frame.
+    """
+    return (
+        f'<iframe srcdoc="{escape(page)}" sandbox="allow-scripts allow-downloads" title="A page to decide on" '
+        'style="width:100%;height:42rem;border:1px solid #999"></iframe>'
+    )
+
+
 def draw_preview(previews: Iterable[PreviewedRule]) -> str:
     """Draw rule by rule a table of changes, with what went struck out and what came underlined.
 

@@ -18,6 +18,12 @@ from igual.text.characters import visible
 if TYPE_CHECKING:
     import pandas as pd
 
+# What stands in a row of a sheet; that of a page to decide on also says what the page was made for.
+SHEET = (
+    "column", "value", "shown", "rows", "proposal", "score", "why", "runners-up", "ruling", "reason",
+)  # fmt: skip
+MADE_FOR = "made for"
+PAGE_SHEET = (*SHEET, "kind", MADE_FOR)
 _MARKS = "‹›"
 # What stands in the drawing of a text for something else than itself, besides the dots for spaces.
 _NAMED = set("⟨⟩→↵")

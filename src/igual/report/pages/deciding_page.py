@@ -14,7 +14,7 @@ from igual.report.reasons import format_reasons
 from igual.report.wording import format_count, format_score
 from igual.runs.account import Account, OpenValue
 from igual.runs.asked import digest_plan, list_asked, list_choices, write_made_for
-from igual.runs.review import draw_between_marks
+from igual.runs.review import PAGE_SHEET, draw_between_marks
 from igual.text.characters import visible
 
 # Rows of a value with what stands in other columns.
@@ -26,21 +26,18 @@ MOST_ASKED = 5_000
 _LONGEST = 1_000
 
 
-def render_deciding_page(
-    account: Account, name: str, header: Sequence[str], beside: Beside = lambda _: ()
-) -> str:
+def render_deciding_page(account: Account, name: str, beside: Beside = lambda _: ()) -> str:
     """Render the open questions of a run as a page to decide on.
 
     Args:
         account: The account of the run.
         name: What the rules are called; the saved sheet is called after it.
-        header: The columns of the sheet that the page saves.
         beside: What stands in other columns of some rows of a value.
 
     Returns:
         The HTML, one file with nothing to fetch.
     """
-    data = _collect(account, name, header, beside)
+    data = _collect(account, name, beside)
     whole = embed(data)
     data["id"] = hashlib.sha256(whole.encode()).hexdigest()[:16]
     return render(
@@ -52,7 +49,7 @@ def render_deciding_page(
     )
 
 
-def _collect(account: Account, name: str, header: Sequence[str], beside: Beside) -> dict[str, Any]:
+def _collect(account: Account, name: str, beside: Beside) -> dict[str, Any]:
     asked = list_asked(account)
     waiting = account.waiting
     places = {(one.column, one.value): place for place, one in enumerate(waiting[:MOST_ASKED])}
@@ -69,7 +66,7 @@ def _collect(account: Account, name: str, header: Sequence[str], beside: Beside)
         lists[column] = _list_entries(account, column)
     return {
         "name": name,
-        "header": list(header),
+        "header": PAGE_SHEET,
         "madeFor": write_made_for(digest_plan(account.plan)),
         "words": {"keep": KEEP, "notListed": NOT_LISTED, "new": NEW, "yes": YES, "no": NO},
         "values": [_describe_value(one, beside) for one in waiting[:MOST_ASKED]],

@@ -232,9 +232,13 @@
     drawMoves(others);
     card.append(others);
   };
+  const drawUndo = (where) => {
+    keys.set("u", undo);
+    if (state.answers.length) where.append(button("u", "undo", undo));
+  };
   const drawMoves = (where) => {
     offer(where, "s", "skip", skip);
-    if (state.answers.length) offer(where, "u", "undo", undo);
+    drawUndo(where);
     offer(where, "q", "stop", stop);
   };
   const drawEnd = (card) => {
@@ -258,7 +262,7 @@
       keep();
       draw(true);
     });
-    if (state.answers.length) offer(others, "u", "undo", undo);
+    drawUndo(others);
     card.append(others);
   };
 

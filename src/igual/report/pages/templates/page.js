@@ -30,6 +30,7 @@
     };
     const collator = new Intl.Collator("en", { numeric: true });
     heads.forEach((head, column) => {
+      if (!head.textContent) return;
       const button = document.createElement("button");
       button.type = "button";
       button.textContent = head.textContent;
