@@ -173,6 +173,11 @@ def _is_poured(what: str, path: str) -> bool:
 
 def _write_page(run: Run, inputs: Mapping[str, list[Path]], path: Path) -> None:
 
+    from igual.cli._pages import count_rulings, list_read
+    from igual.report.pages.rendering import render_page
+    from igual.report.pages.run_page import RunFacts, build_run_page
+    from igual.runs.hints import find_hints
+
     account = run.account
     stale = [ruling for ruling, _ in find_stale_rulings(run.book)]
     facts = RunFacts(
