@@ -36,7 +36,7 @@ FLOORS = (
 )
 # What may go up: results show themselves, value classes load and save, and types that only a type checker reads.
 UPWARDS = {
-    ("display", "report.display"), ("display", "report.frames"), ("display", "report.pages.writing"), ("display", "files.pages"),
+    ("display", "report.display"), ("display", "report.frames"), ("display", "report.pages.writing"), ("display", "files.pages"), ("display", "report.figures"),
     ("lists.codebook", "files.lists"), ("lists.pair_list", "files.lists"), ("lists.reference_list", "files.lists"),
     ("lists.reference_list", "files.skos"),
     ("rulings", "files.rulings"), ("rulings", "files.sheets"), ("rulings", "runs.review"), ("rulings", "runs.rulebook"),

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.figure import Figure
 
 
 class Displayed:
@@ -52,6 +53,22 @@ class Reported(Displayed):
         from igual.report.pages.writing import render_result
 
         save_page(render_result(self, title), path)
+
+
+def to_figure(result: Any, ax: Any, **given: Any) -> Figure:
+    """Draw the figure of a result.
+
+    Args:
+        result: The result.
+        ax: Matplotlib axes to draw on; None: those of a new figure.
+        given: What else its figure shows.
+
+    Returns:
+        The figure.
+    """
+    from igual.report.figures import draw_figure
+
+    return draw_figure(result, ax, **given)
 
 
 def to_sentence(finding: Any) -> str:

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 import pyarrow.compute as pc
 
 from igual.column import MIXED, TEXTS, Column, to_mask
-from igual.display import Reported
+from igual.display import Reported, to_figure
 from igual.looking.oddities import ManyColumns, Oddity, find_oddities
 
 # Values that are probably one are looked for in tables of up to so many columns; each takes some milliseconds.
@@ -19,6 +19,7 @@ _VALUES_AT_ONCE = 1 << 20
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.figure import Figure
 
 
 class SurveyedColumn(NamedTuple):
@@ -58,6 +59,20 @@ class Survey(Reported):
     """
 
     surveyed: tuple[SurveyedColumn, ...]
+
+    def figure(self, ax: Any = None) -> Figure:
+        """Draw how full each column is, with its distinct values and what is odd about it.
+
+        Args:
+            ax: Matplotlib axes to draw on; None: those of a new figure.
+
+        Returns:
+            The Matplotlib figure; `savefig` writes it as PNG or SVG.
+
+        Raises:
+            IgualError: Where Matplotlib isn't installed (the extra `figures`).
+        """
+        return to_figure(self, ax)
 
     @property
     def columns(self) -> pd.DataFrame:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Literal, NamedTuple
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -12,11 +12,12 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT, Column
 from igual.conditions import Condition
-from igual.display import Reported, to_sentence
+from igual.display import Reported, to_figure, to_sentence
 from igual.lists import ReferenceList
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.figure import Figure
 
 Sort = Literal["rows", "value"]
 Lists = Mapping[str, ReferenceList]
@@ -41,6 +42,21 @@ class Tally(Reported):
     def table(self) -> pd.DataFrame:
         """DataFrame with value, rows, share and running_share (both of all rows of the column, 0 to 1)."""
         return self._frame("table")
+
+    def figure(self, beside: Tally | None = None, *, ax: Any = None) -> Figure:
+        """Draw how many rows each value has, in the order of the tally.
+
+        Args:
+            ax: Matplotlib axes to draw on; None: those of a new figure.
+            beside: Another tally, to be drawn beside this one value by value, such as of the clean column.
+
+        Returns:
+            The Matplotlib figure; `savefig` writes it as PNG or SVG.
+
+        Raises:
+            IgualError: Where Matplotlib isn't installed (the extra `figures`).
+        """
+        return to_figure(self, ax, beside=beside)
 
     @property
     def counted(self) -> int:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -13,7 +13,7 @@ import pyarrow.compute as pc
 
 from igual.column import Column, Counts
 from igual.conditions import non_blank
-from igual.display import Reported
+from igual.display import Reported, to_figure
 from igual.errors import ListError
 from igual.matching.chunks import ProgressCallback
 from igual.matching.frequent import RowCounts, doubt_frequent
@@ -26,6 +26,7 @@ from igual.matching.thresholds import DEFAULTS, Thresholds
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.figure import Figure
 
 
 class _Waiting(NamedTuple):
@@ -65,6 +66,21 @@ class Matches(Reported):
         probability that the proposal is what was meant. A proposal is the likeliest entry, of unknown values too.
         """
         return self._frame("table")
+
+    def figure(self, truth: Mapping[str, str] | None = None, *, ax: Any = None) -> Figure:
+        """Draw the scores by status; with the truth, how many proposals are right at each score.
+
+        Args:
+            ax: Matplotlib axes to draw on; None: those of a new figure.
+            truth: Value to the entry that it really means, for values of which that is known.
+
+        Returns:
+            The Matplotlib figure; `savefig` writes it as PNG or SVG.
+
+        Raises:
+            IgualError: Where Matplotlib isn't installed (the extra `figures`).
+        """
+        return to_figure(self, ax, truth=truth)
 
     @property
     def candidates(self) -> pd.DataFrame:

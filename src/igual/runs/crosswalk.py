@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, NamedTuple
@@ -14,7 +14,7 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT
 from igual.decisions import Ruling
-from igual.display import Displayed
+from igual.display import Displayed, to_figure
 from igual.engines import Source, open_table
 from igual.errors import TableError
 from igual.rulings import Rulings
@@ -23,6 +23,7 @@ from igual.runs.trail import ColumnTrail
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.figure import Figure
 
 _NEEDED = ("column", "raw", "clean")
 
@@ -186,6 +187,25 @@ class Crosswalk:
         becomes, ambiguous = self._map(column)
         keys = [raw for raw in becomes if raw not in ambiguous]
         return pa.array(keys, TEXT), pa.array([becomes[raw] for raw in keys], TEXT), ambiguous
+
+    def figure(
+        self, column: str, earlier: Mapping[str, Crosswalk], *, name: str = "now", ax: Any = None
+    ) -> Figure:
+        """Draw how the shares of clean values of a column moved from run to run, and how many spellings were new.
+
+        Args:
+            ax: Matplotlib axes to draw on; None: those of a new figure.
+            column: The column.
+            earlier: Crosswalks of earlier runs by name, the oldest first.
+            name: What this one is called.
+
+        Returns:
+            The Matplotlib figure; `savefig` writes it as PNG or SVG.
+
+        Raises:
+            IgualError: Where Matplotlib isn't installed (the extra `figures`).
+        """
+        return to_figure(self, ax, column=column, earlier=earlier, name=name)
 
     def apply(self, table: Any) -> Applied:
         """Write every raw value of the crosswalk's columns as it is clean: one join a column.

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
-from igual.display import Reported
+from igual.display import Reported, to_figure
 from igual.looking.headers import RestyledHeader
 from igual.matching.questions import Question
 from igual.runs.account import Account, Step
@@ -18,6 +18,7 @@ from igual.runs.preview import Preview, make_preview
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.figure import Figure
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -94,6 +95,20 @@ class Outcome(Reported):
     def near_misses(self) -> pd.DataFrame:
         """DataFrame of values that a rule nearly caught: rule, column, entry, value, rows."""
         return self._frame("near_misses")
+
+    def figure(self, ax: Any = None) -> Figure:
+        """Draw how many distinct values each rule leaves of what it met, and what is open by column.
+
+        Args:
+            ax: Matplotlib axes to draw on, or two of them; None: those of a new figure.
+
+        Returns:
+            The Matplotlib figure; `savefig` writes it as PNG or SVG.
+
+        Raises:
+            IgualError: Where Matplotlib isn't installed (the extra `figures`).
+        """
+        return to_figure(self, ax)
 
     def preview(self, most: int = 5) -> Preview:
         """Choose examples of what each rule changed; the preview prints well.
