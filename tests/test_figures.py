@@ -102,6 +102,7 @@ def test_odd_texts_are_texts_and_axes_can_be_given(tmp_path: Path) -> None:
 
 
 def test_without_matplotlib_it_is_said_which_extra(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.delitem(sys.modules, "igual.report.drawn_figure", raising=False)
     monkeypatch.setitem(sys.modules, "matplotlib.figure", None)
     with pytest.raises(igual.IgualError, match=r"pip install 'igual\[figures\]'"):
         igual.tally(["a"]).figure()

@@ -11,7 +11,16 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 
-class Displayed:
+class Tabled:
+    """Something that a notebook shows as tables with spaces drawn; what they have is decided in `report/frames.py`."""
+
+    def _repr_html_(self) -> str:
+        from igual.report.display import as_html
+
+        return as_html(self)
+
+
+class Displayed(Tabled):
     """A result that prints as a terminal shows it, as tables in a notebook, and gives DataFrames.
 
     What it looks like is decided in `report/`: `report/display.py` has the view of each class, `report/frames.py` the
@@ -22,11 +31,6 @@ class Displayed:
         from igual.report.display import as_plain_text
 
         return as_plain_text(self)
-
-    def _repr_html_(self) -> str:
-        from igual.report.display import as_html
-
-        return as_html(self)
 
     def _frame(self, name: str) -> pd.DataFrame:
         from igual.report.frames import build_frame

@@ -18,6 +18,7 @@ from igual.engines import Source
 from igual.engines.arrow import ArrowEngine
 from igual.files.formats.base import TextStyle
 from igual.files.outputs import outputs
+from igual.files.pages import write_page
 from igual.files.rulebooks import load_rulebook
 from igual.files.rulings import record_rulings, rulings_file
 from igual.files.sheets import read_sheet, write_sheet
@@ -30,6 +31,9 @@ from igual.looking.tally import tally_column
 from igual.report.check_views import finding_line
 from igual.report.draft_views import draft_view
 from igual.report.learned_views import learned_view
+from igual.report.pages.deciding_page import render_deciding_page
+from igual.report.pages.rendering import render_page
+from igual.report.pages.run_page import RunFacts, build_run_page
 from igual.report.review_views import review_view
 from igual.report.tables import draw_table, draw_value
 from igual.report.terminal import show
@@ -74,7 +78,8 @@ def tell_story(laid: Laid) -> None:
     _step(
         3,
         "Apply the rulebook",
-        f"igual apply {folder / 'trees.toml'} {folder / 'trees.csv'} --out {folder / 'clean.csv'}",
+        f"igual apply {folder / 'trees.toml'} {folder / 'trees.csv'} --out {folder / 'clean.csv'} "
+        f"--report {folder / 'run.html'}",
     )
     outcome = _ran(replace(book, rulings=Rulings()), trees)
     clean = engine.rebuild(trees, [trail.clean_column for trail in outcome.trails.values()])
@@ -86,6 +91,9 @@ def tell_story(laid: Laid) -> None:
         ):
             write_table(made, staged.place(folder / name), ".csv", TextStyle(opened.dialect))
         write_sheet(outcome.waiting, outcome.questions, staged.place(folder / "open.xlsx"), ".xlsx")
+        facts = RunFacts(len(trees), "trees.toml applied to trees.csv", hints=find_hints(outcome))
+        write_page(render_page(build_run_page(outcome, facts)), staged.place(folder / "run.html"))
+        write_page(render_deciding_page(outcome, "trees"), staged.place(folder / "decide.html"))
     show(effects_view(outcome))
     show(_before_and_after(outcome, "species"))
 
@@ -97,6 +105,7 @@ def tell_story(laid: Laid) -> None:
         "Decide once",
         f"igual apply {folder / 'trees.toml'} {folder / 'trees.csv'} --open {folder / 'open.xlsx'}",
         f"igual review {folder / 'trees.toml'} {folder / 'ruled.csv'} --by {_STEWARD}",
+        f"igual review {folder / 'trees.toml'} --table {folder / 'trees.csv'} --page {folder / 'decide.html'}",
     )
     show("What is open went out as a sheet; it came back as ruled.csv, with one slip of the pen.\n")
     decided = check_answers(read_sheet(folder / "ruled.csv"), book, _STEWARD, _DAY)
@@ -192,7 +201,9 @@ def _files(folder: Path) -> RenderableType:
         "clean.csv": "the clean register",
         "trail.csv": "what each rule made of each distinct value",
         "crosswalk.csv": "raw and clean values and how, for any other program to join",
+        "run.html": "the run as a page to look at",
         "open.xlsx": "the sheet of what was open",
+        "decide.html": "the same as a page to decide on, for any browser",
         "trees.rulings.csv": "what was ruled; every run of trees.toml knows it",
     }
     rows = [(Text(str(folder / name)), what) for name, what in {**FILES, **made}.items()]

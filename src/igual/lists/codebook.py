@@ -8,13 +8,14 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from igual.column import find_lone_surrogate
+from igual.display import Tabled
 from igual.errors import ListError
 from igual.lists.codes import CodeMeaning, check_codes
 from igual.values import value_of, values_of
 
 
 @dataclass(frozen=True, repr=False)
-class Codebook:
+class Codebook(Tabled):
     """Codes and their labels, in order.
 
     Attributes:

@@ -7,12 +7,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from igual.column import find_lone_surrogate
+from igual.display import Tabled
 from igual.errors import ListError
 from igual.values import values_of
 
 
 @dataclass(frozen=True, repr=False)
-class PairList:
+class PairList(Tabled):
     """Texts and what to put in their places, as stewards keep them in a file.
 
     Attributes:

@@ -8,13 +8,13 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from igual.column import find_lone_surrogate
-from igual.display import format_short_list
+from igual.display import Tabled, format_short_list
 from igual.errors import ListError
 from igual.values import value_of, values_of
 
 
 @dataclass(frozen=True, repr=False)
-class ReferenceList:
+class ReferenceList(Tabled):
     """The accepted values of a column.
 
     Attributes:

@@ -37,10 +37,10 @@ def _begin(ax: Axes | None, bars: int, width: float = 8.0) -> tuple[Figure, Axes
     if ax is not None:
         return cast("Figure", ax.figure), ax
     try:
-        from matplotlib.figure import Figure as NewFigure
+        from igual.report.drawn_figure import DrawnFigure
     except ImportError:
         raise IgualError("figures require the extra 'figures': pip install 'igual[figures]'") from None
-    figure = NewFigure(
+    figure = DrawnFigure(
         figsize=(width, _HEAD + _INCHES_PER_BAR * max(bars, _FEWEST)), layout="constrained", facecolor=PAPER
     )
     return figure, figure.add_subplot()

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from itertools import islice
 from typing import TYPE_CHECKING, Any
 
 from igual.decisions import COLUMNS as RULING_COLUMNS
 from igual.decisions import KIND_COLUMN
 from igual.learning.learned import Learned
+from igual.lists import Codebook, PairList, ReferenceList
 from igual.looking.lookalikes import Lookalikes
 from igual.looking.survey import Survey
 from igual.looking.tally import Tally
@@ -16,11 +18,12 @@ from igual.report import records
 from igual.report.learned_views import VALUES, list_values
 from igual.report.review_views import format_effect
 from igual.rulings import Rulings
-from igual.runs.crosswalk import Applied
+from igual.runs.crosswalk import Applied, Crosswalk
 from igual.runs.draft import Draft
 from igual.runs.outcome import Outcome
 from igual.runs.preview import Preview
 from igual.runs.review import Review
+from igual.runs.rulebook import Rulebook
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -126,15 +129,19 @@ def build_frame(result: Any, name: str) -> pd.DataFrame:
     return to_frame(list_records(result), columns)
 
 
-def list_frames(result: Any) -> list[tuple[str, pd.DataFrame]]:
-    """List the DataFrames that a notebook shows of a result.
+def list_frames(result: Any, most: int = 20) -> list[tuple[str, pd.DataFrame, int]]:
+    """List the DataFrames that a notebook shows of a result, a list, a rulebook or a crosswalk.
 
     Args:
-        result: The result.
+        result: What is shown.
+        most: How many rows are needed of each.
 
     Returns:
-        Titles and DataFrames.
+        Titles, DataFrames with the first rows at least, and how many rows there are.
     """
+    if type(result) in _KEPT:
+        title, count, names, rows = _KEPT[type(result)](result, most)
+        return [(title, to_frame([dict(zip(names, row, strict=True)) for row in rows], names), count)]
     titles = {
         Draft: {"Drafted rules": "table"},
         Learned: {"What becomes of the values": "table"},
@@ -152,4 +159,58 @@ def list_frames(result: Any) -> list[tuple[str, pd.DataFrame]]:
             "Hints": "hints",
         },
     }
-    return [(title, build_frame(result, name)) for title, name in titles[type(result)].items()]
+    frames = [(title, build_frame(result, name)) for title, name in titles[type(result)].items()]
+    return [(title, frame, len(frame)) for title, frame in frames]
+
+
+# What is kept rather than found: its title, how many rows it has, their names, and the first of them.
+_Kept = tuple[str, int, Sequence[str], Iterable[Sequence[Any]]]
+
+
+def _first_entries(kept: ReferenceList, most: int) -> _Kept:
+    names = ("entry", "aliases", *kept.attributes)
+    rows = [
+        (
+            entry,
+            ", ".join(kept.aliases.get(entry, ())),
+            *(column[place] for column in kept.attributes.values()),
+        )
+        for place, entry in enumerate(kept.values[:most])
+    ]
+    return "Entries", len(kept.values), names, rows
+
+
+def _first_codes(kept: Codebook, most: int) -> _Kept:
+    return "Codes", len(kept.labels), ("code", "label"), islice(kept.labels.items(), most)
+
+
+def _first_pairs(kept: PairList, most: int) -> _Kept:
+    return "Pairs", len(kept.pairs), ("from", "to"), islice(kept.pairs.items(), most)
+
+
+def _first_rules(kept: Rulebook, most: int) -> _Kept:
+    rows = []
+    for number, rule in enumerate(kept.rules[:most], 1):
+        words = {
+            word: given
+            for word, given in rule.dump_words().items()
+            if word not in ("column", "columns", "do")
+        }
+        said = ", ".join(f"{word} = {given}" for word, given in words.items())
+        rows.append((number, rule.do, ", ".join(rule.columns), said))
+    return "Rules", len(kept.rules), ("rule", "do", "columns", "words"), rows
+
+
+def _first_raw_values(kept: Crosswalk, most: int) -> _Kept:
+    names = ("column", "raw", "clean", "rows", "how")
+    first = kept.table.select(list(names)).slice(0, most).to_pylist()
+    return "Crosswalk", len(kept.table), names, [tuple(row.values()) for row in first]
+
+
+_KEPT: Mapping[type, Callable[[Any, int], _Kept]] = {
+    ReferenceList: _first_entries,
+    Codebook: _first_codes,
+    PairList: _first_pairs,
+    Rulebook: _first_rules,
+    Crosswalk: _first_raw_values,
+}

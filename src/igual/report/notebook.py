@@ -18,12 +18,13 @@ _ROWS = 20
 _LONGEST = 200
 
 
-def draw_table(title: str, frame: pd.DataFrame) -> str:
+def draw_table(title: str, frame: pd.DataFrame, count: int) -> str:
     """Draw the first rows of a DataFrame, and how many more there are.
 
     Args:
         title: What stands above it.
-        frame: The DataFrame.
+        frame: The DataFrame, or its first rows.
+        count: How many rows there are.
 
     Returns:
         A heading and a table; spaces and what is invisible in texts is drawn.
@@ -32,7 +33,7 @@ def draw_table(title: str, frame: pd.DataFrame) -> str:
     rows = "".join(
         f"<tr>{''.join(map(_draw_cell, row))}</tr>" for row in frame.head(_ROWS).itertuples(index=False)
     )
-    more = f"<p>and {format_count(len(frame) - _ROWS, 'more row')}</p>" if len(frame) > _ROWS else ""
+    more = f"<p>and {format_count(count - _ROWS, 'more row')}</p>" if count > _ROWS else ""
     return f"<h4>{escape(title)}</h4><table><tr>{head}</tr>{rows}</table>{more}"
 
 

@@ -12,15 +12,25 @@ from igual.text.characters import printable
 _AFTER_SECONDS = 1.0
 
 
+def is_notebook() -> bool:
+    """Whether a notebook's kernel runs this."""
+    if "ipykernel" not in sys.modules:
+        return False
+    from IPython import get_ipython
+
+    return getattr(get_ipython(), "kernel", None) is not None
+
+
 @contextlib.contextmanager
 def show_progress(what: str) -> Iterator[Callable[[int, int | None], None]]:
-    """Say on standard error what is being done, once it has taken a second, where a terminal is attached.
+    """Say on standard error what is being done, once it has taken a second, where a terminal or notebook is attached.
 
     Returns:
         A function to be told how many of how many parts are done, then a bar shows it; or how many rows, where nobody
         knows yet how many there are.
     """
-    if sys.stderr is None or not sys.stderr.isatty():
+    in_notebook = is_notebook()
+    if not in_notebook and (sys.stderr is None or not sys.stderr.isatty()):
         yield lambda done, total: None
         return
     import threading
@@ -34,7 +44,7 @@ def show_progress(what: str) -> Iterator[Callable[[int, int | None], None]]:
         BarColumn(),
         TimeRemainingColumn(),
     )
-    bar = Progress(*columns, console=Console(stderr=True), transient=True)
+    bar = Progress(*columns, console=Console(stderr=not in_notebook), transient=True)
     task = bar.add_task(printable(f"{what} …"), total=None, rows="")
     started = time.monotonic()
     timer = threading.Timer(_AFTER_SECONDS, bar.start)

@@ -14,7 +14,7 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT
 from igual.decisions import Ruling
-from igual.display import Displayed, to_figure
+from igual.display import Displayed, Tabled, to_figure
 from igual.engines import Source, open_table
 from igual.errors import TableError
 from igual.rulings import Rulings
@@ -63,7 +63,7 @@ class Applied(Displayed):
 
 
 @dataclass(frozen=True, eq=False, repr=False)
-class Crosswalk:
+class Crosswalk(Tabled):
     """The raw and clean values of columns, to be used again without the rulebook.
 
     Attributes:

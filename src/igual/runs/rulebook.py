@@ -9,6 +9,7 @@ from typing import Any
 
 import pyarrow as pa
 
+from igual.display import Tabled
 from igual.engines import Source, open_table
 from igual.engines.base import OutgrowsDriverError
 from igual.errors import RulebookError, error_context
@@ -30,7 +31,7 @@ _SAMPLE_ROWS = 100_000
 
 
 @dataclass(frozen=True, repr=False)
-class Rulebook:
+class Rulebook(Tabled):
     """An ordered list of rules with the lists, codebooks and pair lists they refer to by name.
 
     Attributes:
