@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 # How long `make attack` goes on.
 SECONDS ?= 3600
 
-.PHONY: help demo test test-all coverage lint types tests attack bench bench-compare bench-large fit pictures reference architecture data clean
+.PHONY: help demo test test-all coverage lint types tests attack bench bench-compare bench-large fit pictures docs reference architecture data clean
 
 help:
 	@echo "make demo       install Igual and run the full example on the sample data"
@@ -18,6 +18,7 @@ help:
 	@echo "make bench-large  a million values against a million entries (takes ten minutes or more)"
 	@echo "make fit        fit the numbers of matching again (wants the shared data)"
 	@echo "make reference  write docs/reference.md from the docstrings"
+	@echo "make docs       build the docs site in build/site (broken links fail)"
 	@echo "make pictures   take the pictures of docs/screenshots again (on Debian)"
 	@echo "make data       make the sample data again"
 
@@ -86,7 +87,10 @@ architecture: $(VENV)/.installed
 reference: $(VENV)/.installed-dev
 	$(BIN)/python tools/make_reference.py
 
-pictures: $(VENV)/.installed
+docs: $(VENV)/.installed-dev
+	$(BIN)/python tools/make_site.py
+
+pictures: $(VENV)/.installed-dev
 	PATH="$(CURDIR)/$(BIN):$$PATH" bash tools/take_pictures.sh
 
 data: $(VENV)/.installed

@@ -278,6 +278,7 @@ def _rule_the_rest(page: Any) -> dict[str, str]:
             page.keyboard.press("k")
             ruled[value] = value
         elif turn == 3:
+            assert not page.get_by_label("Spelled").is_visible()
             page.keyboard.press("n")
             page.keyboard.type("Brand new")
             page.keyboard.press("Enter")

@@ -22,11 +22,11 @@ from igual.rules.registry import find_rules
 ROOT = Path(__file__).parent.parent
 FUNCTIONS = (
     "survey", "tally", "count", "cross_table", "compare", "date_forms", "restyle_headers", "match", "lookalikes",
-    "draft", "learn", "compare_lists",
+    "draft", "learn", "review", "compare_lists",
 )  # fmt: skip
 CLASSES = (
     "Survey", "Tally", "Matches", "Question", "MatchIndex", "Lookalikes", "Draft", "Learned", "Rulebook",
-    "Outcome", "Rulings", "Review", "Crosswalk",
+    "Outcome", "Rulings", "Review", "ReviewPage", "Crosswalk",
     "Applied", "Database", "ReferenceList", "Codebook", "PairList",
 )  # fmt: skip
 ERRORS = ("IgualError", "TableError", "ListError", "RulebookError", "RulingError", "OutputError")
@@ -70,7 +70,7 @@ JSON: dict[str, dict[str, Any]] = {
     },
     "review": {
         "rulings": None, "written": None, "taken": records.TAKEN, "refused": records.REJECTED, "known": None,
-        "unanswered": None,
+        "unanswered": None, "outdated": None,
     },
     "check": {"in_order": None, "rows": None, "findings": records.FINDINGS, "since": records.SINCE},
     "lists": {"changes": records.LIST_CHANGES, "touches": records.AFFECTED},

@@ -1,11 +1,11 @@
 #!/usr/bin/env bash
-# Take the pictures of docs/screenshots again, each in a real terminal window on a virtual screen.
-# Needs xvfb, xterm, imagemagick, fonts-dejavu and libreoffice-calc of Debian; installs them when they are missing.
+# Take the pictures of docs/screenshots again: terminals in a real window on a virtual screen, pages in a browser.
+# Needs xvfb, xterm, imagemagick, fonts-dejavu, chromium and libreoffice-calc of Debian; installs them when missing.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 pictures="$PWD/docs/screenshots"
-if ! command -v Xvfb xterm import soffice >/dev/null; then
-  apt-get update -q && apt-get install -q -y xvfb xterm imagemagick fonts-dejavu-core libreoffice-calc
+if ! command -v Xvfb xterm import soffice chromium >/dev/null; then
+  apt-get update -q && apt-get install -q -y xvfb xterm imagemagick fonts-dejavu-core libreoffice-calc chromium
 fi
 work=$(mktemp -d)
 display=":$((90 + RANDOM % 100))"
@@ -39,7 +39,6 @@ EOF
 }
 
 picture demo top 'igual demo port'
-picture demo-end 39 'igual demo port'
 picture survey top 'igual survey port/trees.csv -c species -c district -c height_m'
 picture tally top 'igual tally port/trees.csv -c district --top 30'
 picture preview top 'igual apply port/trees.toml port/trees.csv --preview 3'
@@ -59,6 +58,9 @@ picture draft top \
 picture learn top '{ sleep 4; printf "1\n"; sleep 3; } | script -qec "igual learn port/trees.csv -c district -e HARBOUR Harbour" /dev/null' \
   'igual learn port/trees.csv -c district -e HARBOUR Harbour'
 picture lookalikes top 'igual lookalikes port/trees.csv -c species'
+
+# Pages and figures.
+python tools/take_pages.py "$work/port"
 
 # The sheet, in a spreadsheet program.
 DISPLAY=$display soffice "-env:UserInstallation=file://$work/profile" --nologo --norestore --nofirststartwizard \
