@@ -68,7 +68,15 @@ def test_ties_go_to_the_list_and_then_to_the_best_formed() -> None:
         groups({"NORWAY MAPLE": 2, "Norway maple": 2, "norway maple": 2}, reference=listed)[0][0]
         == "norway maple"
     )
-    assert groups({"NORWAY MAPLE": 3, "Norway maple": 2})[0][0] == "NORWAY MAPLE"
+    # Well formed before frequent; what is all capitals stays so where nobody wrote it better.
+    assert groups({"NORWAY MAPLE": 3, "Norway maple": 2})[0][0] == "Norway maple"
+    assert groups({"ACPL": 3, "acpl": 2})[0][0] == "ACPL"
+
+
+def test_an_ampersand_is_the_word_and() -> None:
+    (found,) = groups({"Pell & Quay": 3, "PELL AND QUAY": 5, "pell&quay": 1})
+    assert found[0] == "Pell & Quay"
+    assert set(found) == {"Pell & Quay", "PELL AND QUAY", "pell&quay"}
 
 
 def test_groups_become_a_rule_or_rulings_at_once() -> None:

@@ -363,3 +363,18 @@ def test_identifiers_lose_nothing_and_are_stable(text: str) -> None:
     assert "".join(split_words(text)) == kept
     once = Case(style="kebab").on([text])
     assert "".join(split_words(once[0])).casefold() == kept.lower().casefold()
+
+
+def test_all_entries_of_a_text_come_in_the_order_of_the_list() -> None:
+    towns = igual.ReferenceList(["Harbour", "Old Town"])
+    rule = igual.rules.Mention(list="towns", multiple="all")
+    assert (
+        rule.on(["Old Town, Harbour", "Harbour, Old Town"], lists={"towns": towns})
+        == ["Harbour; Old Town"] * 2
+    )
+
+
+def test_what_has_nothing_to_take_out_is_said_so() -> None:
+    rule = igual.rules.Extract(column="a", pattern="[0-9]+", into="number")
+    (hint,) = igual.Rulebook([rule]).apply({"a": ["tree 5", "none"]}).hints
+    assert hint.text == "rule 1 (extract) found nothing in 1 value of 'number' (1 row): 'none'"

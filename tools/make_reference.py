@@ -40,6 +40,7 @@ COMMANDS = (
     "apply",
     "review",
     "check",
+    "crosswalk",
     "rules",
     "lists",
     "demo",
@@ -73,6 +74,7 @@ JSON: dict[str, dict[str, Any]] = {
         "unanswered": None, "outdated": None,
     },
     "check": {"in_order": None, "rows": None, "findings": records.FINDINGS, "since": records.SINCE},
+    "crosswalk": {"crosswalk": None, "table": None, "unknown": ("column", "value", "rows", "why"), "written": None},
     "lists": {"changes": records.LIST_CHANGES, "touches": records.AFFECTED},
 }  # fmt: skip
 

@@ -20,8 +20,8 @@ from igual.cli._process import explain_failure, flush_streams, leave, soften_str
 
 # In the order in which people work; other commands come after these.
 _IN_ORDER = (
-    "survey", "tally", "lookalikes", "draft", "learn", "match", "apply", "review", "check", "rules", "lists",
-    "demo",
+    "survey", "tally", "lookalikes", "draft", "learn", "match", "apply", "review", "check", "crosswalk", "rules",
+    "lists", "demo",
 )  # fmt: skip
 
 

@@ -6,6 +6,7 @@ import itertools
 import tempfile
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
+from fnmatch import fnmatchcase
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -85,6 +86,28 @@ def read_column(table: TableSource, name: str) -> tuple[OpenedTable, Column]:
     """Read a column of a table."""
     opened = open_table(table)
     return opened, count_file(opened, [[name]]).source.column(name)
+
+
+def expand_names(wanted: Sequence[str], names: Sequence[str]) -> list[str]:
+    """The columns that names and patterns mean, in the order of the table; a name that is there is no pattern.
+
+    Args:
+        wanted: Names, and patterns with * for anything and ? for one character.
+        names: The table's columns.
+
+    Returns:
+        The columns, each once.
+
+    Raises:
+        TableError: Where a pattern fits none; a name that isn't there is left for who reads it.
+    """
+    found: dict[str, None] = {}
+    for one in wanted:
+        fitting = [name for name in names if fnmatchcase(name, one)] if one not in names else [one]
+        if not fitting and ("*" in one or "?" in one):
+            raise TableError(f"no column fits {one!r}; there are {', '.join(map(repr, names[:8]))}")
+        found |= dict.fromkeys(fitting or [one])
+    return list(found)
 
 
 def read_rows(opened: OpenedTable, name: str) -> Column:

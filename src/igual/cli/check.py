@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import click
@@ -28,6 +29,14 @@ from igual.cli._options import (
     multiple=True,
     help="Tolerate up to N rows of a kind (open=12), or a share of them (unlisted=0.5%).",
 )
+@click.option(
+    "--column",
+    "-c",
+    "wanted",
+    metavar="COLUMN",
+    multiple=True,
+    help="Only this column, or those that fit (height*).",
+)
 @click.option("--since", "earlier", metavar="CROSSWALK", help="Compare with the crosswalk of an earlier run.")
 @report_option
 @force_option
@@ -38,6 +47,7 @@ def check(
     rulebook: str,
     table: TableSource,
     allow: tuple[str, ...],
+    wanted: tuple[str, ...],
     earlier: str | None,
     report: str | None,
     force: bool,
@@ -78,6 +88,10 @@ def check(
     findings = list_findings(account, rows, [ruling for ruling, _ in find_stale_rulings(book)])
     compared = compare_crosswalks(before, account.crosswalk) if before is not None else []
     findings += [found for one in compared if (found := find_changed(one, rows)) is not None]
+    if wanted:
+        chosen = _choose(wanted, list(dict.fromkeys([*account.trails, *(one.column for one in findings)])))
+        findings = [one for one in findings if one.column in chosen]
+        compared = [one for one in compared if one.column in chosen]
     bad = exceed_allowance(findings, allowed)
     if report:
         from igual.cli._loading import book_files
@@ -109,3 +123,15 @@ def check(
     if not bad:
         show_line(f"{opened.name}: in order, {format_count(rows, 'row')}")
     return int(bool(bad))
+
+
+def _choose(wanted: Sequence[str], known: list[str]) -> list[str]:
+    """The columns that are meant, of those that rules or checks are about."""
+    from igual.cli._loading import expand_names
+    from igual.errors import TableError
+
+    chosen = expand_names(wanted, known)
+    for name in chosen:
+        if name not in known:
+            raise TableError.from_missing("the rulebook", "column", name, known)
+    return chosen

@@ -17,7 +17,12 @@ from igual.cli._options import (
 @click.command(short_help="Look at a table and what is odd about it.")
 @table_argument
 @click.option(
-    "--column", "-c", "wanted", metavar="COLUMN", multiple=True, help="Only this column; may be repeated."
+    "--column",
+    "-c",
+    "wanted",
+    metavar="COLUMN",
+    multiple=True,
+    help="Only this column, or those that fit (height*); may be repeated.",
 )
 @report_option
 @force_option
@@ -29,7 +34,7 @@ def survey(
 
     Example:  igual survey trees.csv --column species
     """
-    from igual.cli._loading import count_file, count_places, open_table, report_reading
+    from igual.cli._loading import count_file, count_places, expand_names, open_table, report_reading
     from igual.looking.survey import survey_columns
     from igual.report.records import from_survey
     from igual.report.terminal import show
@@ -37,7 +42,7 @@ def survey(
 
     opened = open_table(table)
     if wanted:
-        counted = count_file(opened, [[name] for name in wanted])
+        counted = count_file(opened, [[name] for name in expand_names(wanted, opened.names)])
     else:
         counted = count_places(opened, [[place] for place in range(len(opened.names))])
     names = opened.names

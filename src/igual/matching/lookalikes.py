@@ -157,7 +157,7 @@ def group_lookalikes(
 def _collect_kinds(
     values: pa.Array, texts: Sequence[str], counts: Sequence[int], reference: ReferenceList | None
 ) -> list[_Kind]:
-    """Values that are the same apart from case, spaces and the like are one kind; kinds with most rows come first.
+    """Values that are the same apart from case, spaces, & or `and` and the like are one kind; most rows come first.
 
     Entries of the reference list stay apart, however alike they are.
     """
@@ -166,7 +166,7 @@ def _collect_kinds(
     best_first = sorted(
         range(len(texts)), key=lambda position: _preference(texts[position], counts[position], entry_of)
     )
-    keys = folded_key(values).to_pylist()
+    keys = folded_key(pc.replace_substring_regex(values, r"\s*&\s*", " and ")).to_pylist()
     by_key: dict[str, list[_Kind]] = {}
     for position in best_first:
         entry = numbers.get(entry_of.get(texts[position], ""), _NO_ENTRY)
@@ -187,10 +187,10 @@ def _may_join(entry: int, other: int) -> bool:
     return entry == other or _NO_ENTRY in (entry, other)
 
 
-def _preference(text: str, rows: int, accepted: Collection[str]) -> tuple[int, bool, int, str]:
-    """What the proposed spelling of a group is chosen by: rows, then the list, then how well formed it is."""
-    flaws = (text != " ".join(text.split())) * 4 + text.isupper() * 2 + text.islower() * 1
-    return -rows, text not in accepted, flaws, text
+def _preference(text: str, rows: int, accepted: Collection[str]) -> tuple[bool, int, int, str]:
+    """What the proposed spelling of a kind is chosen by: the list, then how well formed it is, then rows."""
+    flaws = (text != " ".join(text.split())) * 2 + (text.isupper() or text.islower())
+    return text not in accepted, flaws, -rows, text
 
 
 def _group_kinds(

@@ -84,7 +84,7 @@ def _format_merged(hint: Hint) -> str:
 
 def _format_unread(hint: Hint) -> str:
     values = format_examples([quote_value(one.value) for one in hint.values])
-    return f" could not read {_whose(hint, 'of')}: {values}"
+    return f" {hint.parts[0]} {_whose(hint, 'of')}: {values}"
 
 
 def _format_unstable(hint: Hint) -> str:

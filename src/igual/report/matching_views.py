@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from itertools import groupby
+from itertools import groupby, zip_longest
 
 from rich.console import Group, RenderableType
 from rich.text import Text
@@ -38,6 +38,8 @@ def matches_view(matches: Matches, column: str = "", most: int = 40) -> Renderab
     listed = [position for position in matches.order if not is_settled[position]]
     listed.sort(key=lambda position: (OPEN, UNKNOWN, SETTLED).index(int(matched.status[position])))
     rows: list[Sequence[Cell]] = []
+    gives: list[Cell] = []
+    given = (*(matches.given or [None] * len(matches.names)), None)
     for position in listed[:most]:
         status = STATUSES[matched.status[position]]
         value, entry = matched.values[position].as_py(), names[matched.entry[position]]
@@ -57,6 +59,7 @@ def matches_view(matches: Matches, column: str = "", most: int = 40) -> Renderab
                 draw_value(why),
             )
         )
+        gives.append(draw_value(given[matched.entry[position]]) if entry and not unknown else "")
     records, looked_up = listed, len(matches.rows) - len(listed)
     if left := records[most:]:
         rows.append(("", Text(f"{len(left):,} more", "dim"), int(matches.rows[left].sum()), "", "", "", ""))
@@ -78,7 +81,10 @@ def matches_view(matches: Matches, column: str = "", most: int = 40) -> Renderab
         return Group(
             named, Text("Every value is spelled as in the list, apart from case and the like.", style="green")
         )
-    columns = ("status", "value", "rows#", "proposal", "score#", "or", "why")
+    columns: tuple[str, ...] = ("status", "value", "rows#", "proposal", "score#", "or", "why")
+    if matches.given is not None:
+        columns = (*columns, "gives")
+        rows = [(*row, one) for row, one in zip_longest(rows, gives, fillvalue="")]
     return draw_table(named, columns, rows)
 
 

@@ -140,6 +140,8 @@ class Rule(Settings):
     only_respaces: ClassVar[bool] = False
     # Whether it takes values that are numbers for what they are: codes, entries or numbers.
     takes_numbers: ClassVar[bool] = False
+    # What is said of it where it could not make sense of values.
+    unread_as: ClassVar[str] = "could not read"
     # What a value is that the rule has no label, entry or reading for.
     unknown_kind: ClassVar[ValueKind] = UNLISTED
 

@@ -39,6 +39,7 @@ class Extract(Rule):
     """
 
     writes_several: ClassVar[bool] = True
+    unread_as: ClassVar[str] = "found nothing in"
 
     do: Literal["extract"] = "extract"
     pattern: str | None = None

@@ -45,7 +45,7 @@ class Mention(ListRule):
     Attributes:
         list: The name of the reference list. Its aliases count as spellings of their entries.
         multiple: What becomes of a text that mentions several entries: it stays `undecided` (it is listed so, and
-            treated as `otherwise` says), or gives `all` of them, with `; ` between.
+            treated as `otherwise` says), or gives `all` of them in the order of the list, with `; ` between.
         ignore_case: Find entries in any case.
         by: The ways to find entries, as in the rule `match`: `exact` alone, unless `folded` and `fuzzy` (entries with
             slips) are given as well. A text in which an entry is only likely is open. Texts in which an entry is found
@@ -127,7 +127,7 @@ class _Rewriter:
         texts = [
             entries[entry_idx[0]]
             if len(entry_idx) == 1
-            else _BETWEEN.join(entries[place] for place in entry_idx)
+            else _BETWEEN.join(entries[place] for place in sorted(entry_idx))
             if entry_idx and joined
             else None
             for entry_idx in mentions

@@ -13,6 +13,7 @@ from igual.column import TEXTS, Mask
 from igual.conditions import is_blank
 from igual.display import to_sentence
 from igual.errors import RulebookError
+from igual.rules.base import Rule
 from igual.rules.kinds import OPEN, RULED_OUT
 from igual.runs.account import Account, NearlyCaught
 from igual.runs.trail import ColumnTrail, Stage
@@ -196,15 +197,18 @@ def _list_merged_by_case(account: Account) -> Iterable[Hint]:
 def _list_unread(account: Account) -> Iterable[Hint]:
     """Values that a rule, or the limits of its condition, could not make sense of."""
     for stage in account.stages:
-        masks: list[Mask] = [stage.result.unread] if stage.result.unread is not None else []
+        masks: list[tuple[Mask, str]] = []
+        if stage.result.unread is not None:
+            masks.append((stage.result.unread, stage.rule.unread_as))
         if stage.rule.condition is not None:
-            masks.append(stage.rule.condition.unread(stage.before))
-        for mask in masks:
+            masks.append((stage.rule.condition.unread(stage.before), Rule.unread_as))
+        for mask, unread_as in masks:
             mask = mask & ~is_blank(stage.before)
             if mask.any():
                 values = stage.before.filter(pa.array(mask)).to_pylist()
                 cells = zip(values, stage.rows[mask].tolist(), strict=True)
-                yield _hint(stage, "unread", (HintValue(value, rows) for value, rows in cells))
+                found = (HintValue(value, rows) for value, rows in cells)
+                yield _hint(stage, "unread", found, (unread_as,))
 
 
 def _list_notes(account: Account) -> Iterable[Hint]:
