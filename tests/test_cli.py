@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import csv
 import json
 import os
+import re
 import resource
 import signal
 import subprocess
@@ -285,3 +287,64 @@ def test_an_interrupt_in_mid_write_leaves_nothing(tmp_path: Path, write: Write, 
     assert leftovers(tmp_path) == ["book.toml", "clean.csv", "raw.csv"]
     assert (tmp_path / "clean.csv").read_text() == "as it was"
     assert raw.stat().st_size == size
+
+
+def test_notes_can_be_silenced_or_be_more(run: Run, trees: Path) -> None:
+    assert run("survey trees.csv -c site --report a.html").stderr == "page to look at: a.html\n"
+    assert run("survey trees.csv -c site --report a.html -q").stderr == ""
+    more = run("apply -v trees.toml trees.csv --preview 1")
+    assert more.returncode == 0
+    assert "trees.csv: utf-8, cells separated by ','" in more.stderr
+    assert "rule 17 (date): " in more.stderr
+    assert "rule 17 (date): " not in more.stdout
+    failed = run("survey -q nothing.csv")
+    assert failed.returncode == 2
+    assert "nothing.csv" in failed.stderr
+
+
+def test_columns_are_taken_by_pattern(run: Run, trees: Path) -> None:
+    found = json.loads(run("survey trees.csv -c con* -c site -c s* --json").stdout)
+    assert [column["column"] for column in found["columns"]] == [
+        "condition",
+        "contractor",
+        "site",
+        "species",
+        "street",
+    ]
+    assert "no column fits 'zz*'" in run("survey trees.csv -c zz*").stderr
+    gate = run("check trees.toml june.csv -c h*")
+    assert gate.returncode == 1
+    assert {line.partition(":")[0] for line in gate.stdout.splitlines()} == {"height_m"}
+    assert run("check trees.toml june.csv -c street").returncode == 0
+    assert "did you mean 'species'?" in run("check trees.toml june.csv -c speces").stderr
+
+
+def test_a_crosswalk_is_applied_without_its_rulebook(run: Run, trees: Path, write: Write) -> None:
+    assert run("apply trees.toml trees.csv --crosswalk may.csv --out clean.csv").returncode == 0
+    done = run("crosswalk may.csv trees.csv --out again.csv")
+    assert done.returncode == 0, done.stderr
+    with (
+        (trees / "clean.csv").open(encoding="utf-8", newline="") as one,
+        (trees / "again.csv").open(encoding="utf-8", newline="") as other,
+    ):
+        first, second = list(csv.DictReader(one)), list(csv.DictReader(other))
+    assert [row["species"] for row in first] == [row["species"] for row in second]
+    assert [row["tree"] for row in first] == [row["tree"] for row in second]
+    june = json.loads(run("crosswalk may.csv june.csv --json").stdout)
+    assert june["written"] is None
+    assert {one["why"] for one in june["unknown"]} <= {"not in the crosswalk", "it depends on other columns"}
+    assert "not in the crosswalk" in run("crosswalk may.csv june.csv").stdout
+    write("mine.csv", "a,b\n1,2\n")
+    refused = run("crosswalk may.csv trees.csv --out mine.csv")
+    assert refused.returncode == 2
+    assert (trees / "mine.csv").read_text() == "a,b\n1,2\n"
+    assert run("crosswalk may.csv trees.csv --out trees.csv").returncode == 2
+    assert run("crosswalk nothing.csv trees.csv").returncode == 2
+    assert run("crosswalk may.csv mine.csv").returncode == 2
+
+
+def test_match_shows_the_attribute_that_it_gives(run: Run, trees: Path) -> None:
+    shown = run("match trees.csv -c species -l species.csv --give code").stdout
+    assert "gives" in shown.splitlines()[2]
+    assert re.search(r"settled +NORWY MAPLE· +1 +Norway maple.*ACPL", shown)
+    assert "gives" not in run("match trees.csv -c species -l species.csv").stdout

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import inspect
 import os
 import re
 import subprocess
 import sys
 from pathlib import Path
 
+import click
 import pytest
 
+from igual.cli import igual as igual_command
 from igual.demo.layout import lay_out
 from tests.conftest import COMMAND
 
@@ -55,3 +58,53 @@ def test_what_a_page_shows_runs(name: str, tmp_path: Path) -> None:
             finds = step.startswith(("igual check ", "igual review "))
             assert done.returncode in ((0, 1) if finds else (0,)), (step, done.stdout, done.stderr)
             assert "Traceback" not in done.stderr
+
+
+def test_the_table_of_exit_statuses_is_that_of_the_commands() -> None:
+    page = (ROOT / "docs" / "command-line.md").read_text(encoding="utf-8")
+    told = {
+        name: bool(one.strip())
+        for name, one in re.findall(r"^\| `(\w+)` \|[^|]+\|([^|]*)\|$", page, re.MULTILINE)
+    }
+    commands = {
+        name: igual_command.get_command(click.Context(igual_command), name)
+        for name in igual_command.list_commands(click.Context(igual_command))
+    }
+    # A command that can end with 1 gives a number back.
+    gives = {
+        name: inspect.unwrap(command.callback).__annotations__["return"] == "int"  # type: ignore[union-attr, arg-type]
+        for name, command in commands.items()
+    }
+    assert told == gives
+
+
+def test_help_fits_a_narrow_terminal_and_has_an_example() -> None:
+    for name in igual_command.list_commands(click.Context(igual_command)):
+        done = subprocess.run(
+            [COMMAND, name, "--help"],
+            capture_output=True,
+            text=True,
+            env={**os.environ, "COLUMNS": "80"},
+            check=True,
+        )
+        assert max(map(len, done.stdout.splitlines())) <= 80, name
+        assert "Example" in done.stdout, name
+        assert "--quiet" in done.stdout
+    completed = subprocess.run(
+        [COMMAND],
+        capture_output=True,
+        text=True,
+        env={**os.environ, "_IGUAL_COMPLETE": "bash_source"},
+        check=True,
+    )
+    assert "_igual_completion" in completed.stdout
+
+
+def test_the_site_has_no_broken_links_and_fetches_nothing(tmp_path: Path) -> None:
+    pytest.importorskip("mkdocs", reason="MkDocs builds the site")
+    subprocess.run([sys.executable, ROOT / "tools" / "make_site.py", tmp_path / "site"], check=True)
+    pages = list((tmp_path / "site").glob("*.html"))
+    assert len(pages) >= 13
+    for page in pages:
+        text = page.read_text(encoding="utf-8")
+        assert not re.findall(r'(?:src="|<link[^>]*href=")(?:https?:)?//', text), page.name

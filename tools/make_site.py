@@ -17,6 +17,7 @@ BOOK = {
     "Deciding once": "deciding.md",
     "Tables": "tables.md",
     "Files": "files.md",
+    "Command line": "command-line.md",
     "How matching works": "matching.md",
     "Scaling": "scaling.md",
     "Reference": "reference.md",

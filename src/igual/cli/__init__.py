@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import importlib
+import logging
 import os
 import pkgutil
 import sys
@@ -25,6 +26,21 @@ _IN_ORDER = (
 )  # fmt: skip
 
 
+_QUIET, _VERBOSE = "Show results and errors only.", "Tell what was read and how long rules took, too."
+
+
+def _loudness(name: str, letter: str, said: str) -> click.Option:
+    """An option of every command: how much is noted on standard error."""
+
+    def listen(context: click.Context, _: click.Parameter, wanted: bool) -> None:
+        if wanted:
+            from igual.report.terminal import show_notes
+
+            show_notes(logging.WARNING if name == "quiet" else logging.DEBUG)
+
+    return click.Option([letter, f"--{name}"], is_flag=True, expose_value=False, callback=listen, help=said)
+
+
 class _Commands(click.Group):
     """Finds its commands in the modules of this package, and imports those that are asked for."""
 
@@ -36,6 +52,8 @@ class _Commands(click.Group):
         if cmd_name not in self.list_commands(ctx):
             return None
         command: click.Command = getattr(importlib.import_module(f"{__name__}.{cmd_name}"), cmd_name)
+        if not any(parameter.name == "quiet" for parameter in command.params):
+            command.params += [_loudness("quiet", "-q", _QUIET), _loudness("verbose", "-v", _VERBOSE)]
         return command
 
 
@@ -95,10 +113,13 @@ def main() -> None:
     """Run the command line; an error is a line or two, never a traceback."""
     status: object = 2
     interrupted = threading.Event()
+    from igual.report.terminal import show_notes
+
     try:
         forbid_pandas()
         take_signals(interrupted)
         soften_streams()
+        show_notes(logging.INFO)
         if "_IGUAL_COMPLETE" in os.environ:
             igual.main()
         with igual.make_context("igual", sys.argv[1:]) as context:

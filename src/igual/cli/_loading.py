@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import logging
 import tempfile
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
@@ -29,11 +30,12 @@ from igual.files.standard import NAME, spool_input
 from igual.files.streams import CountedTable, count_table
 from igual.files.tables import checked_ending, is_text_ending, table_of, write_table
 from igual.report.progress import show_progress
-from igual.report.terminal import show_line
+from igual.report.terminal import LOGGER, tell_note
 from igual.report.wording import quote_value
 from igual.runs.account import Account
 from igual.runs.gathering import Gatherer
 from igual.runs.rulebook import Rulebook, find_shelf_files
+from igual.text.characters import printable
 from igual.text.folding import folded_key
 
 
@@ -157,12 +159,15 @@ def write_records(
 def report_reading(opened: OpenedTable) -> None:
     """Report on standard error how a table was read, where that was a guess or out of the ordinary."""
     dialect = opened.dialect
+    if dialect is not None:
+        read = f"{opened.name}: {dialect.encoding}, cells separated by {dialect.delimiter!r}"
+        logging.getLogger(LOGGER).debug("%s", printable(read))
     if dialect is not None and dialect.encoding != "utf-8" and opened.is_guessed:
-        show_line(f"{opened.name} was read as {dialect.encoding}; --encoding names another", err=True)
+        tell_note(f"{opened.name} was read as {dialect.encoding}; --encoding names another")
     if twice := [name for name, times in Counter(opened.names).items() if times > 1]:
-        show_line(f"{opened.name} has several columns called {', '.join(map(repr, twice))}", err=True)
+        tell_note(f"{opened.name} has several columns called {', '.join(map(repr, twice))}")
     for note in opened.notes:
-        show_line(note, err=True)
+        tell_note(note)
 
 
 def apply_files(
@@ -171,10 +176,9 @@ def apply_files(
     """Apply a rulebook file to what occurs in a table."""
     whole = load_rulebook(rulebook, allowed)
     for one, other in whole.rulings.list_contested():
-        show_line(
+        tell_note(
             f"{quote_value(one.column)}: {quote_value(one.value)} was ruled {quote_value(one.ruling)} by {one.by} and "
-            f"{quote_value(other.ruling)} by {other.by} on {one.on}; the latter counts: see {whole.rulings.file}",
-            err=True,
+            f"{quote_value(other.ruling)} by {other.by} on {one.on}; the latter counts: see {whole.rulings.file}"
         )
     opened = open_table(table)
     with (
@@ -186,10 +190,9 @@ def apply_files(
         )
     if pieces.outgrown:
         names = ", ".join(map(quote_value, pieces.outgrown))
-        show_line(
+        tell_note(
             f"{names}: more distinct values than are held at once ({bounds.values:,}, or {bounds.size >> 20:,} MiB); "
-            "the table is worked piece by piece, and a value counts once for each piece that it stands in",
-            err=True,
+            "the table is worked piece by piece, and a value counts once for each piece that it stands in"
         )
     return whole, pieces
 

@@ -58,7 +58,7 @@ def tally(
     from igual.looking.comparison import compare_columns, cross_tabulate, measure_lengths
     from igual.looking.tally import find_unread, tally_column
     from igual.report import records, views
-    from igual.report.terminal import show, show_line
+    from igual.report.terminal import show, show_line, tell_note
 
     if sum(map(bool, (by, against, distinct))) > 1:
         raise click.UsageError("Give one of --by, --against and --distinct.")
@@ -72,7 +72,7 @@ def tally(
     if not as_json:
         report_reading(opened)
         if unread := find_unread(values, condition):
-            show_line(str(unread), err=True)
+            tell_note(str(unread))
     if against:
         other = open_table(table._replace(paths=(against,)))
         after = read_rows(other, find_restyled(other.names, column))

@@ -7,6 +7,7 @@ import sys
 import time
 from collections.abc import Callable, Iterator
 
+from igual.report.terminal import is_quiet
 from igual.text.characters import printable
 
 _AFTER_SECONDS = 1.0
@@ -30,7 +31,7 @@ def show_progress(what: str) -> Iterator[Callable[[int, int | None], None]]:
         knows yet how many there are.
     """
     in_notebook = is_notebook()
-    if not in_notebook and (sys.stderr is None or not sys.stderr.isatty()):
+    if is_quiet() or (not in_notebook and (sys.stderr is None or not sys.stderr.isatty())):
         yield lambda done, total: None
         return
     import threading

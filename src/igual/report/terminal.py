@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import logging
 import sys
 from typing import TYPE_CHECKING
 
@@ -14,6 +15,7 @@ if TYPE_CHECKING:
     from rich.console import Console, ConsoleOptions, RenderableType
     from rich.segment import Segment
 
+LOGGER = "igual"
 # Where no terminal says how wide it is (a pipe, a file), lines may be this long.
 _WIDTH = 110
 
@@ -23,9 +25,41 @@ def on_terminal() -> bool:
     return sys.stdout is not None and sys.stdout.isatty()
 
 
-def show_line(text: str, *, err: bool = False) -> None:
-    """Print a line to standard output or standard error, with everything that can't be seen drawn."""
-    print(printable(text), file=sys.stderr if err else sys.stdout)
+def show_line(text: str) -> None:
+    """Print a line to standard output, with everything that can't be seen drawn."""
+    print(printable(text))
+
+
+def tell_note(text: str) -> None:
+    """Note something that is no result, under the logger `igual`: the command line shows it on standard error."""
+    logging.getLogger(LOGGER).info("%s", printable(text))
+
+
+def is_quiet() -> bool:
+    """Whether notes and signs of life aren't wanted."""
+    return logging.getLogger(LOGGER).level > logging.INFO
+
+
+class _Notes(logging.Handler):
+    """Shows what is logged on standard error, a line each."""
+
+    def emit(self, record: logging.LogRecord) -> None:
+        """Print a record."""
+        if sys.stderr is not None:
+            print(record.getMessage(), file=sys.stderr)
+
+
+def show_notes(level: int) -> None:
+    """Show what is logged from a level on, and nothing of it elsewhere.
+
+    Args:
+        level: Of `logging`.
+    """
+    logger = logging.getLogger(LOGGER)
+    logger.setLevel(level)
+    logger.propagate = False
+    if not any(isinstance(handler, _Notes) for handler in logger.handlers):
+        logger.addHandler(_Notes())
 
 
 def show(*renderables: RenderableType) -> None:

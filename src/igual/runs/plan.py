@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import logging
+import time
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
@@ -13,6 +15,8 @@ from igual.lists import ReferenceList, Shelf
 from igual.rules.base import Rule
 from igual.rulings import Rulings
 from igual.runs.trail import ColumnTrail, Stage
+
+_LOGGER = logging.getLogger("igual")
 
 
 @dataclass(frozen=True)
@@ -44,6 +48,7 @@ class Plan:
         for number, rule in self.rules:
             with error_context(f"rule {number} ({rule.do})", RulebookError):
                 rewriter = rule.rewriter(self.shelf)
+            started = time.perf_counter()
             for name in rule.columns:
                 others = [trails[other] for other in sorted(rule.reads() - {name})]
                 ready = rule.with_rulings(rewriter, self.rulings, rule.target_of(name))
@@ -51,6 +56,7 @@ class Plan:
                     number, rule, ready, others, self.shelf, counts_rows=self.has_all_rows
                 ):
                     trails[trail.name] = trail
+            _LOGGER.debug("rule %d (%s): %.3f s", number, rule.do, time.perf_counter() - started)
         return {name: trail.finish() for name, trail in trails.items()}
 
     def lists_of(self, column: str) -> dict[str, ReferenceList]:
