@@ -140,3 +140,20 @@ def test_oddities_are_sought_wherever_they_can_be(cells: list[str]) -> None:
     wanted = ManyColumns([column])
     wanted.__dict__["signs"] = frozenset(range(256))
     assert find_oddities(ManyColumns([column])) == find_oddities(wanted)
+
+
+def test_a_tally_follows_a_codebook_or_the_columns_own_order() -> None:
+    sizes = pd.Series(
+        pd.Categorical(["l", "s", "l", None, "m"], categories=["s", "m", "l", "xl"], ordered=True)
+    )
+    assert igual.tally(sizes, sort="order").table["value"].tolist()[:3] == ["s", "m", "l"]
+    assert igual.tally(sizes, sort="order").table["value"].isna().tolist() == [False, False, False, True]
+    codebook = igual.Codebook({3: "good", 1: "fair", 2: "poor"})
+    assert igual.tally(["1", "2", "x", "3", "y", "y"], sort="order", codebook=codebook).table[
+        "value"
+    ].tolist() == ["3", "1", "2", "y", "x"]
+    assert igual.tally(["poor", "fair", "good"], sort="order", codebook=codebook).table["value"].tolist() == [
+        "good",
+        "fair",
+        "poor",
+    ]

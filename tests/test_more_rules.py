@@ -378,3 +378,16 @@ def test_what_has_nothing_to_take_out_is_said_so() -> None:
     rule = igual.rules.Extract(column="a", pattern="[0-9]+", into="number")
     (hint,) = igual.Rulebook([rule]).apply({"a": ["tree 5", "none"]}).hints
     assert hint.text == "rule 1 (extract) found nothing in 1 value of 'number' (1 row): 'none'"
+
+
+def test_blanks_go_where_the_unknown_go_on_request() -> None:
+    book = igual.Codebook({"1": "good"})
+    told: dict[str, str | bool] = {"text": "not stated", "blanks": True}
+    rule = igual.rules.Label(column="a", codebook="c", otherwise=told)
+    outcome = igual.Rulebook([rule], codebooks={"c": book}).apply({"a": ["1", "", "  ", None, "7"]})
+    assert outcome.table == {"a": ["good", *["not stated"] * 4]}
+    assert outcome.unknown["value"].tolist() == ["7"]
+    kept = igual.rules.Label(column="a", codebook="c", otherwise={"text": "not stated"})
+    assert kept.on(["1", "", None, "7"], codebooks={"c": book}) == ["good", "", None, "not stated"]
+    match = igual.rules.Match(list="l", otherwise=told)
+    assert match.on(["oak", None], lists={"l": igual.ReferenceList(["oak"])}) == ["oak", "not stated"]

@@ -10,7 +10,7 @@ from igual.column import Column
 from igual.conditions import Condition, ConditionLike, Limit
 from igual.engines import open_table, read_values
 from igual.errors import IgualWarning, RulebookError, TableError
-from igual.lists import ReferenceList
+from igual.lists import Codebook, ReferenceList
 from igual.looking.comparison import Measure, compare_columns, cross_tabulate, measure_lengths
 from igual.looking.date_forms import find_date_forms
 from igual.looking.headers import restyle_headers as restyle_names
@@ -65,6 +65,7 @@ def tally(
     sort: Sort = "rows",
     top: int | None = None,
     of: Measure | None = None,
+    codebook: Codebook | None = None,
     **condition: Unpack[ConditionWords],
 ) -> Tally:
     """Count distinct values, perhaps only those that meet a condition.
@@ -74,9 +75,11 @@ def tally(
 
     Args:
         values: One column: a Series, an Arrow array, or a sequence of texts, (rows,); None, NaN and NA are missing.
-        sort: By `rows` (most first, then by value) or by `value`.
+        sort: By `rows` (most first, then by value), by `value`, or in the `order` of `codebook`, without one of the
+            column's own categories.
         top: Only the first so many; the rest are summed in `Tally.rest`.
         of: Tally how many `words` or `characters` the values have, instead of the values themselves.
+        codebook: Whose codes or labels give the order, with `sort="order"`.
         **condition: The words of a condition (equals, contains, above, …); all that are given must hold.
 
     Returns:
@@ -93,7 +96,7 @@ def tally(
     """
     column = read_values(values)
     column = column if of is None else measure_lengths(column, of)
-    return tally_column(column, *_read_condition(column, condition), sort, top)
+    return tally_column(column, *_read_condition(column, condition), sort, top, codebook)
 
 
 def count(values: Any, **condition: Unpack[ConditionWords]) -> int:

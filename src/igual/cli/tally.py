@@ -22,8 +22,12 @@ from igual.cli._options import (
 @click.option("--column", "-c", metavar="COLUMN", required=True, help="The column to tally.")
 @condition_options
 @click.option(
-    "--sort", type=click.Choice(["rows", "value"]), default="rows", help="Most rows first, or by value."
+    "--sort",
+    type=click.Choice(["rows", "value", "order"]),
+    default="rows",
+    help="Most rows first, by value, or in the order of --codebook or of the column itself.",
 )
+@click.option("--codebook", metavar="FILE", help="The codebook whose order --sort order takes (.csv).")
 @click.option(
     "--top", type=click.IntRange(min=1), metavar="N", help="Only the first N; the rest in one line."
 )
@@ -38,6 +42,7 @@ def tally(
     table: TableSource,
     column: str,
     sort: str,
+    codebook: str | None,
     top: int | None,
     by: tuple[str, ...],
     of: Any,
@@ -55,6 +60,7 @@ def tally(
     """
     from igual.cli._loading import count_file, find_restyled, open_table, read_rows, report_reading
     from igual.conditions import Condition
+    from igual.lists import Codebook
     from igual.looking.comparison import compare_columns, cross_tabulate, measure_lengths
     from igual.looking.tally import find_unread, tally_column
     from igual.report import records, views
@@ -62,6 +68,8 @@ def tally(
 
     if sum(map(bool, (by, against, distinct))) > 1:
         raise click.UsageError("Give one of --by, --against and --distinct.")
+    if codebook and sort != "order":
+        raise click.UsageError("--codebook gives an order: add --sort order.")
     if report and (by or against):
         raise click.UsageError("--report is of one tally: give neither --by nor --against.")
     opened = open_table(table)
@@ -89,7 +97,8 @@ def tally(
         else:
             show(views.cross_view(found, column, by, top))
         return
-    tallied = tally_column(values, condition, None, sort)  # type: ignore[arg-type]
+    order = Codebook.load(codebook) if codebook else None
+    tallied = tally_column(values, condition, None, sort, None, order)  # type: ignore[arg-type]
     if report:
         from igual.cli._pages import list_read, write_report
         from igual.report.pages.looking_pages import build_tally_page

@@ -16,7 +16,7 @@ from igual.conditions import Condition
 from igual.demo.layout import FILES, Laid
 from igual.engines import Source
 from igual.engines.arrow import ArrowEngine
-from igual.files.formats.base import TextStyle
+from igual.files.formats.base import OpenedTable, TextStyle
 from igual.files.outputs import outputs
 from igual.files.pages import write_page
 from igual.files.rulebooks import load_rulebook
@@ -82,18 +82,7 @@ def tell_story(laid: Laid) -> None:
         f"--report {folder / 'run.html'}",
     )
     outcome = _ran(replace(book, rulings=Rulings()), trees)
-    clean = engine.rebuild(trees, [trail.clean_column for trail in outcome.trails.values()])
-    with outputs([folder / name for name in FILES]) as staged:
-        for name, made in (
-            ("clean.csv", clean),
-            ("trail.csv", outcome.trail),
-            ("crosswalk.csv", outcome.crosswalk.table),
-        ):
-            write_table(made, staged.place(folder / name), ".csv", TextStyle(opened.dialect))
-        write_sheet(outcome.waiting, outcome.questions, staged.place(folder / "open.xlsx"), ".xlsx")
-        facts = RunFacts(len(trees), "trees.toml applied to trees.csv", hints=find_hints(outcome))
-        write_page(render_page(build_run_page(outcome, facts)), staged.place(folder / "run.html"))
-        write_page(render_deciding_page(outcome, "trees"), staged.place(folder / "decide.html"))
+    _write_run(folder, opened, trees, outcome)
     show(effects_view(outcome))
     show(_before_and_after(outcome, "species"))
 
@@ -120,6 +109,22 @@ def tell_story(laid: Laid) -> None:
 
     _step(7, "Your turn", f"edit {folder / 'trees.toml'}, then: igual demo {folder}")
     show(_files(folder))
+
+
+def _write_run(folder: Path, opened: OpenedTable, trees: pa.Table, outcome: Account) -> None:
+    """Write all that comes of the run."""
+    clean = ArrowEngine().rebuild(trees, [trail.clean_column for trail in outcome.trails.values()])
+    with outputs([folder / name for name in FILES]) as staged:
+        for name, made in (
+            ("clean.csv", clean),
+            ("trail.csv", outcome.trail),
+            ("crosswalk.csv", outcome.crosswalk.table),
+        ):
+            write_table(made, staged.place(folder / name), ".csv", TextStyle(opened.dialect))
+        write_sheet(outcome.waiting, outcome.questions, staged.place(folder / "open.xlsx"), ".xlsx")
+        facts = RunFacts(len(trees), "trees.toml applied to trees.csv", hints=find_hints(outcome))
+        write_page(render_page(build_run_page(outcome, facts)), staged.place(folder / "run.html"))
+        write_page(render_deciding_page(outcome, "trees"), staged.place(folder / "decide.html"))
 
 
 def _have_rules_proposed(folder: Path, names: Sequence[str], trees: pa.Table) -> None:

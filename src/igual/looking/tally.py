@@ -7,19 +7,20 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Literal, NamedTuple
 
 import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Column
 from igual.conditions import Condition
 from igual.display import Reported, to_figure, to_sentence
-from igual.lists import ReferenceList
+from igual.lists import Codebook, ReferenceList
 
 if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.figure import Figure
 
-Sort = Literal["rows", "value"]
+Sort = Literal["rows", "value", "order"]
 Lists = Mapping[str, ReferenceList]
 SCHEMA = pa.schema({"value": TEXT, "rows": pa.int64(), "share": pa.float64(), "running_share": pa.float64()})
 
@@ -92,6 +93,7 @@ def tally_column(
     lists: Lists | None = None,
     sort: Sort = "rows",
     top: int | None = None,
+    codebook: Codebook | None = None,
 ) -> Tally:
     """Count the distinct values that meet a condition.
 
@@ -99,13 +101,17 @@ def tally_column(
         column: The column.
         condition: Which values count.
         lists: Reference lists that the condition names.
-        sort: By `rows` (most first, then by value) or by `value` (in Unicode order); missing stands last.
+        sort: By `rows` (most first, then by value), by `value` (in Unicode order), or in the `order` of the codebook or
+            of the column itself; missing stands last.
         top: How many values the table has at most.
+        codebook: Whose codes or labels give the order; other values come behind, by rows.
     """
     mask = condition.mask(column.values, lists=lists)
     values, rows = column.values.filter(pa.array(mask)), column.counts[mask]
     by_value = np.asarray(pc.sort_indices(values))
     order = by_value if sort == "value" else by_value[np.argsort(-rows[by_value], kind="stable")]
+    if sort == "order":
+        order = order[np.argsort(_rank(values, codebook)[order], kind="stable")]
     rows = rows[order]
     total = max(int(column.counts.sum()), 1)
     share = rows / total
@@ -115,6 +121,19 @@ def tally_column(
         int(column.counts.sum()),
         top,
     )
+
+
+def _rank(values: pa.Array, codebook: Codebook | None) -> npt.NDArray[np.int64]:
+    """The places of values in the order of a codebook, or in their own; (values,)."""
+    last = len(values) + (0 if codebook is None else len(codebook.labels))
+    if codebook is None:
+        return np.where(values.is_null().to_numpy(zero_copy_only=False), last, np.arange(len(values)))
+    places = np.full(len(values), last, np.int64)
+    # A column has codes or labels; a text that is both is a code.
+    for texts in (codebook.order, tuple(codebook.labels)):
+        found = pc.index_in(values, pa.array(texts, TEXT)).fill_null(-1).to_numpy()
+        places = np.where(found >= 0, found, places)
+    return places
 
 
 def count_rows_meeting(column: Column, condition: Condition, lists: Lists | None = None) -> int:

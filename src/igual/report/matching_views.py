@@ -32,34 +32,12 @@ def matches_view(matches: Matches, column: str = "", most: int = 40) -> Renderab
     if matches.blank_rows:
         title.append(f", {format_count(matches.blank_rows, 'blank row')}")
     named = Text.assemble((f"{draw_value(column)}: " if column else "", "bold"), title)
-    matched, names = matches.matched, [*matches.names, ""]
+    matched = matches.matched
     # Whatever a look-up settled needs no looking at.
     is_settled = (matched.status == SETTLED) & (matched.how != How.FUZZY) & (matched.how != How.TWO_LETTERS)
     listed = [position for position in matches.order if not is_settled[position]]
     listed.sort(key=lambda position: (OPEN, UNKNOWN, SETTLED).index(int(matched.status[position])))
-    rows: list[Sequence[Cell]] = []
-    gives: list[Cell] = []
-    given = (*(matches.given or [None] * len(matches.names)), None)
-    for position in listed[:most]:
-        status = STATUSES[matched.status[position]]
-        value, entry = matched.values[position].as_py(), names[matched.entry[position]]
-        unknown = status == "unknown"
-        proposal = Text("–", "dim") if unknown or not entry else draw_value(entry)
-        rival = names[matched.runner_up[position]] if status == "open" else ""
-        score = "" if unknown else format_score(float(matched.score[position]))
-        why = format_reasons(matched.reasons_of(position), value, entry)
-        rows.append(
-            (
-                Text(status, _STYLES[status]),
-                draw_value(value),
-                int(matches.rows[position]),
-                proposal,
-                score,
-                draw_value(rival) if rival else Text(""),
-                draw_value(why),
-            )
-        )
-        gives.append(draw_value(given[matched.entry[position]]) if entry and not unknown else "")
+    rows: list[Sequence[Cell]] = [_draw_match(matches, position) for position in listed[:most]]
     records, looked_up = listed, len(matches.rows) - len(listed)
     if left := records[most:]:
         rows.append(("", Text(f"{len(left):,} more", "dim"), int(matches.rows[left].sum()), "", "", "", ""))
@@ -84,8 +62,35 @@ def matches_view(matches: Matches, column: str = "", most: int = 40) -> Renderab
     columns: tuple[str, ...] = ("status", "value", "rows#", "proposal", "score#", "or", "why")
     if matches.given is not None:
         columns = (*columns, "gives")
+        gives = [_draw_given(matches, position) for position in listed[:most]]
         rows = [(*row, one) for row, one in zip_longest(rows, gives, fillvalue="")]
     return draw_table(named, columns, rows)
+
+
+def _draw_match(matches: Matches, position: int) -> list[Cell]:
+    """A line of a value: status, value, rows, proposal, score, runner-up, why."""
+    matched, names = matches.matched, [*matches.names, ""]
+    status = STATUSES[matched.status[position]]
+    value, entry = matched.values[position].as_py(), names[matched.entry[position]]
+    unknown = status == "unknown"
+    rival = names[matched.runner_up[position]] if status == "open" else ""
+    return [
+        Text(status, _STYLES[status]),
+        draw_value(value),
+        int(matches.rows[position]),
+        Text("–", "dim") if unknown or not entry else draw_value(entry),
+        "" if unknown else format_score(float(matched.score[position])),
+        draw_value(rival) if rival else Text(""),
+        draw_value(format_reasons(matched.reasons_of(position), value, entry)),
+    ]
+
+
+def _draw_given(matches: Matches, position: int) -> Cell:
+    """The attribute that an entry gives, where the value has one."""
+    entry = matches.matched.entry[position]
+    if matches.given is None or matches.matched.status[position] == UNKNOWN or entry >= len(matches.names):
+        return ""
+    return draw_value(matches.given[entry])
 
 
 def lookalikes_view(found: Sequence[Lookalike], column: str = "", most: int = 20) -> RenderableType:

@@ -30,7 +30,8 @@ class Label(Rule):
     Attributes:
         codebook: The name of the codebook.
         otherwise: What becomes of a value without a label: `flag` (keep it, and warn), `keep`, `blank` (an empty
-            text), or `{ text = "…" }`. Whatever is chosen, it is listed as unknown, with its rows.
+            text), or `{ text = "…" }`; with `blanks = true` in it blanks get that text, too. Whatever is chosen, the
+            value is listed as unknown, with its rows.
         ignore_case: Find codes in any case. Codes are case-sensitive unless this is said.
         dated_by: The column with the day by which a code is read, for codes that mean something for some time only.
             The day stands first in it, as in 2024-05-31; without one, only meanings without a limit count.

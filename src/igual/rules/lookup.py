@@ -24,15 +24,17 @@ class OtherText(BaseModel):
 
     Attributes:
         text: The text.
+        blanks: Put it in the place of blanks and missing values, too.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
     text: str
+    blanks: bool = False
 
 
 if TYPE_CHECKING:
     # A text may also be given as a dict, as a rulebook file has it.
-    Otherwise: TypeAlias = Literal["keep", "blank", "flag"] | OtherText | Mapping[str, str]
+    Otherwise: TypeAlias = Literal["keep", "blank", "flag"] | OtherText | Mapping[str, str | bool]
 else:
     Otherwise = Literal["keep", "blank", "flag"] | OtherText
 
@@ -72,7 +74,7 @@ def unknown_among(values: pa.Array, known: Mask) -> Mask:
 def fill_unknown(
     values: pa.Array, replacements: pa.Array, known: Mask, unknown: Mask, otherwise: Otherwise
 ) -> pa.Array:
-    """Put in what was looked up where it is known; `otherwise` decides on the unknown; blanks stay.
+    """Put in what was looked up where it is known; `otherwise` decides on the unknown; blanks stay unless it says so.
 
     Args:
         values: Distinct texts, (values,).
@@ -86,7 +88,8 @@ def fill_unknown(
     """
     new = pc.if_else(pa.array(known), replacements, values)
     if isinstance(otherwise, OtherText):
-        return pc.if_else(pa.array(unknown), pa.scalar(otherwise.text, TEXT), new)
+        replaced = unknown | (is_blank(values) & ~known) if otherwise.blanks else unknown
+        return pc.if_else(pa.array(replaced), pa.scalar(otherwise.text, TEXT), new)
     if otherwise == "blank":
         return pc.if_else(pa.array(unknown), pa.scalar("", TEXT), new)
     return new

@@ -11,7 +11,7 @@ from igual.report.wording import format_count, quote_value
 from igual.text.characters import visible
 
 # A picture has so many clean values, each with so many spellings; the others are counted.
-_MOST_POOLS, _MOST_SPELLINGS = 14, 9
+_MOST_POOLS, _MOST_SPELLINGS = 10, 8
 _PITCH, _GAP, _MARGIN = 24.0, 16.0, 14.0
 # The commonest spelling is so thick, the rarest no less than that.
 _THICKEST, _THINNEST = 20.0, 1.2

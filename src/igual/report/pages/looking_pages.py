@@ -44,7 +44,7 @@ def build_survey_page(survey: Survey, facts: RunFacts) -> Page:
     columns = [
         (
             value(one.name),
-            Cell(one.kind, "quiet"),
+            Cell(one.kind, "q"),
             number(one.distinct),
             BarCell(100 * one.distinct / one.rows if one.rows else 0),
             number(one.missing),
@@ -61,7 +61,7 @@ def build_survey_page(survey: Survey, facts: RunFacts) -> Page:
             Cell(oddity.kind + (f" ({format_count(oddity.groups, 'group')})" if oddity.groups else "")),
             number(oddity.values),
             number(oddity.rows),
-            Cell("   ".join(oddity.examples), "value"),
+            Cell("   ".join(oddity.examples), "v"),
         )
         for column, oddity in odd
     ]
@@ -152,10 +152,10 @@ def build_matches_page(matches: Matches, facts: RunFacts, column: str = "") -> P
                 Cell(status, "good" if status == "settled" else "bad"),
                 value(text),
                 number(int(matches.rows[position])),
-                value(entry) if is_known else Cell("–", "quiet"),
+                value(entry) if is_known else Cell("–", "q"),
                 score(float(matched.score[position]) if is_known and not looked_up[position] else None),
                 value(rival) if rival else Cell(""),
-                Cell(draw(format_reasons(matched.reasons_of(position), text, entry)), "quiet"),
+                Cell(draw(format_reasons(matched.reasons_of(position), text, entry)), "q"),
             )
         )
     left = len(positions) - len(rows)
@@ -196,8 +196,8 @@ def build_lookalikes_page(found: Lookalikes, facts: RunFacts, column: str = "") 
             value(one.value),
             number(one.rows),
             value(one.proposal),
-            Cell("stays", "quiet") if one.value == one.proposal else score(one.score),
-            Cell(draw(format_reasons(one.reasons, one.value, one.proposal)), "quiet"),
+            Cell("stays", "q") if one.value == one.proposal else score(one.score),
+            Cell(draw(format_reasons(one.reasons, one.value, one.proposal)), "q"),
         )
         for place, group in enumerate(groups, 1)
         for one in group
@@ -222,7 +222,7 @@ def build_lookalikes_page(found: Lookalikes, facts: RunFacts, column: str = "") 
     if found.related:
         related = [
             (value(one.value), number(one.rows), value(one.other), number(one.other_rows),
-             Cell(draw(format_reasons(one.reasons, one.value, one.other)), "quiet"))
+             Cell(draw(format_reasons(one.reasons, one.value, one.other)), "q"))
             for one in found.related
         ]  # fmt: skip
         shown, more = cut(related, MOST_VALUES // 5, "pair")

@@ -20,8 +20,8 @@ class Cell(NamedTuple):
 
     Attributes:
         text: What it says, with everything invisible drawn.
-        look: '', 'value', 'number', 'quiet', 'good' or 'bad'.
-        order: What it is sorted by, where that isn't its text.
+        look: '', 'v' (a value), 'n' (a number), 'q' (quiet), 'good' or 'bad'; short, since a page has thousands.
+        order: What it is sorted by, where its text doesn't tell.
     """
 
     text: str
@@ -222,24 +222,24 @@ def draw(text: str | None) -> str:
     return visible(text, LONGEST, every_space=False)
 
 
-def value(text: str | None, look: str = "value") -> Cell:
+def value(text: str | None, look: str = "v") -> Cell:
     """A cell with a value."""
     return Cell(draw(text), look)
 
 
 def number(count: int) -> Cell:
     """A cell with a whole number."""
-    return Cell(f"{count:,}", "number", float(count))
+    return Cell(f"{count:,}", "n")
 
 
 def share(part: float) -> Cell:
     """A cell with a share, 0 to 1, as per cent."""
-    return Cell(f"{100 * part:.1f} %", "number", part)
+    return Cell(f"{100 * part:.1f} %", "n")
 
 
 def score(found: float | None) -> Cell:
     """A cell with a score, 0 to 1."""
-    return Cell("", "number", -1.0) if found is None else Cell(format_score(found), "number", found)
+    return Cell("", "n") if found is None else Cell(format_score(found), "n", round(found, 4))
 
 
 def mark(before: str | None, after: str | None) -> tuple[AnyCell, AnyCell]:

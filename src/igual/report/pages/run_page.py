@@ -190,9 +190,9 @@ def _list_due(account: Account, findings: Sequence[Finding]) -> Section:
             value(one.value),
             number(one.rows),
             value(one.column),
-            value(one.proposal) if one.proposal else Cell("–", "quiet"),
+            value(one.proposal) if one.proposal else Cell("–", "q"),
             score(one.score if one.proposal else None),
-            Cell(draw(format_reasons(one.reasons, one.value, one.proposal)), "quiet"),
+            Cell(draw(format_reasons(one.reasons, one.value, one.proposal)), "q"),
         )
         for one in account.open
     ]
@@ -254,7 +254,7 @@ def _list_rules(account: Account) -> Section:
             number(one.values),
             number(one.rows),
             number(one.near_misses),
-            Cell(draw(one.note) if one.note else "", "quiet"),
+            Cell(draw(one.note) if one.note else "", "q"),
         )
         for one in account.effects
     ]
@@ -290,7 +290,7 @@ def _list_crosswalk(account: Account) -> Section:
         spellings.sort(key=lambda one: (one.raw == one.clean and not one.is_due, -one.rows, one.raw or ""))
         name = Cell(draw_name(column))
         rows += [
-            (name, value(one.raw), value(one.clean), number(one.rows), Cell(draw(one.how), "quiet"))
+            (name, value(one.raw), value(one.clean), number(one.rows), Cell(draw(one.how), "q"))
             for one in spellings[:room]
         ]
     left = total - len(rows)
@@ -320,8 +320,8 @@ def list_checks(findings: Iterable[Finding], rows: int) -> Section:
             number(len(one.values)),
             number(one.rows),
             share(one.share),
-            Cell(format_found_by(one.by) if one.by.kind else "", "quiet"),
-            Cell(say_examples(one.values), "value"),
+            Cell(format_found_by(one.by) if one.by.kind else "", "q"),
+            Cell(say_examples(one.values), "v"),
         )
         for one in findings
     ]
@@ -345,7 +345,7 @@ def list_since(compared: Sequence[Since]) -> Section:
     rows: list[Sequence[AnyCell]] = []
     for one in compared:
         column = value(one.column)
-        for what, look, values in (("new", "good", one.new), ("gone", "quiet", one.vanished)):
+        for what, look, values in (("new", "good", one.new), ("gone", "q", one.vanished)):
             rows += [
                 (column, Cell(what, look), value(found.value), Cell(""), Cell(""), number(found.rows))
                 for found in values

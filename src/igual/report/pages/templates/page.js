@@ -26,7 +26,8 @@
     const heads = [...grid.querySelectorAll("th")];
     const order = (row, column) => {
       const cell = row.cells[column];
-      return cell.dataset.order === undefined ? cell.textContent : Number(cell.dataset.order);
+      if (heads[column].className !== "n") return cell.textContent;
+      return Number(cell.dataset.order ?? (cell.textContent.replace(/[^0-9.]/g, "") || -1));
     };
     const collator = new Intl.Collator("en", { numeric: true });
     heads.forEach((head, column) => {
@@ -36,8 +37,8 @@
       button.textContent = head.textContent;
       head.replaceChildren(button);
       button.addEventListener("click", () => {
-        const isDown = head.getAttribute("aria-sort") === (head.className === "number" ? "descending" : "ascending");
-        const sign = (head.className === "number") === isDown ? 1 : -1;
+        const isDown = head.getAttribute("aria-sort") === (head.className === "n" ? "descending" : "ascending");
+        const sign = (head.className === "n") === isDown ? 1 : -1;
         heads.forEach((other) => other.removeAttribute("aria-sort"));
         head.setAttribute("aria-sort", sign > 0 ? "ascending" : "descending");
         const keyed = rows.map((row) => [order(row, column), row]);
@@ -51,20 +52,24 @@
   for (const flow of document.querySelectorAll(".flow")) {
     const told = flow.querySelector(".told");
     const items = [...flow.querySelectorAll("[role=listitem]")];
-    items.forEach((item, place) => {
-      const tell = () => { told.textContent = item.getAttribute("aria-label"); };
-      item.addEventListener("mouseenter", tell);
-      item.addEventListener("focus", tell);
-      item.addEventListener("keydown", (event) => {
-        const step = { ArrowDown: 1, ArrowRight: 1, ArrowUp: -1, ArrowLeft: -1 }[event.key];
-        const next = event.key === "Home" ? items[0] : event.key === "End" ? items.at(-1) : items[place + step];
-        if (step === undefined && event.key !== "Home" && event.key !== "End") return;
-        event.preventDefault();
-        if (!next) return;
-        item.setAttribute("tabindex", "-1");
-        next.setAttribute("tabindex", "0");
-        next.focus();
-      });
+    const itemOf = (event) => event.target.closest("[role=listitem]");
+    const tell = (event) => {
+      const item = itemOf(event);
+      if (item) told.textContent = item.getAttribute("aria-label");
+    };
+    flow.addEventListener("mouseover", tell);
+    flow.addEventListener("focusin", tell);
+    flow.addEventListener("keydown", (event) => {
+      const item = itemOf(event);
+      const step = { ArrowDown: 1, ArrowRight: 1, ArrowUp: -1, ArrowLeft: -1 }[event.key];
+      const isEnd = event.key === "Home" || event.key === "End";
+      if (!item || (step === undefined && !isEnd)) return;
+      event.preventDefault();
+      const next = event.key === "Home" ? items[0] : event.key === "End" ? items.at(-1) : items[items.indexOf(item) + step];
+      if (!next) return;
+      item.setAttribute("tabindex", "-1");
+      next.setAttribute("tabindex", "0");
+      next.focus();
     });
   }
 })();
