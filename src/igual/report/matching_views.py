@@ -88,7 +88,7 @@ def _draw_match(matches: Matches, position: int) -> list[Cell]:
 def _draw_given(matches: Matches, position: int) -> Cell:
     """The attribute that an entry gives, where the value has one."""
     entry = matches.matched.entry[position]
-    if matches.given is None or matches.matched.status[position] == UNKNOWN or entry >= len(matches.names):
+    if matches.given is None or matches.matched.status[position] == UNKNOWN or entry < 0:
         return ""
     return draw_value(matches.given[entry])
 
