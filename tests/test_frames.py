@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import subprocess
 import sys
+from pathlib import Path
 from typing import Any
 
 import duckdb
 import pandas as pd
 import polars as pl
 import pyarrow as pa
+import pyarrow.parquet as pq
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -196,3 +198,32 @@ def test_all_kinds_give_the_same(rows: list[tuple[str | None, int | None, str | 
         table.to_reader(max_chunksize=2),
     ):
         assert to_dict(BOOK.apply(same).table) == wanted
+
+
+def test_a_pattern_means_text_columns_of_every_kind_of_table(tmp_path: Path) -> None:
+    book = igual.Rulebook([igual.rules.Spacing(columns="*"), igual.rules.Case(column="na*", style="upper")])
+    frame = pd.DataFrame({"name": [" a  b "], "other": ["x  y"], "size": [1.5]})
+    wanted: dict[str, list[Any]] = {"name": ["A B"], "other": ["x y"], "size": [1.5]}
+    table = pa.Table.from_pandas(frame)
+    assert book.apply(frame).table.to_dict("list") == wanted
+    assert book.apply(pl.DataFrame(frame)).table.to_dict(as_series=False) == wanted
+    assert book.apply(pl.DataFrame(frame).lazy()).table.collect().to_dict(as_series=False) == wanted
+    reader = pa.RecordBatchReader.from_batches(table.schema, table.to_batches())
+    assert book.apply(reader).table.read_all().to_pydict() == wanted
+    assert book.apply({name: list(cells) for name, cells in wanted.items()}).table == wanted
+    book.save(tmp_path / "book.toml")
+    assert igual.Rulebook.load(tmp_path / "book.toml") == book
+    pq.write_table(table, tmp_path / "raw.parquet")
+    book.apply_file(tmp_path / "raw.parquet", tmp_path / "clean.parquet")
+    assert pq.read_table(tmp_path / "clean.parquet").to_pydict() == wanted
+    # A column of that very name is no pattern.
+    assert book.apply({"*": ["a  b"], "name": ["c  d"]}).table == {"*": ["a b"], "name": ["C  D"]}
+    with pytest.raises(igual.RulebookError, match=r"rule 1 \(spacing\): no column fits 'zz\*'"):
+        igual.Rulebook([igual.rules.Spacing(columns=["zz*"])]).apply(frame)
+    with pytest.raises(igual.RulebookError, match="'into' takes the result of one column"):
+        igual.Rulebook([igual.rules.Spacing(column="*", into="new")]).apply(frame)
+    species = igual.ReferenceList(["Norway maple"])
+    matched = igual.Rulebook([igual.rules.Match(columns="*", list="species")], lists={"species": species})
+    outcome = matched.apply({"a": ["Norwy mapl"], "b": ["oak"]})
+    assert set(outcome.effects["column"]) == {"a", "b"}
+    assert list(matched.lists_of("a")) == ["species"]

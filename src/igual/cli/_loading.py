@@ -7,7 +7,6 @@ import logging
 import tempfile
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
-from fnmatch import fnmatchcase
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -35,6 +34,7 @@ from igual.report.wording import quote_value
 from igual.runs.account import Account
 from igual.runs.gathering import Gatherer
 from igual.runs.rulebook import Rulebook, find_shelf_files
+from igual.text.cells import list_text_fields
 from igual.text.characters import printable
 from igual.text.folding import folded_key
 
@@ -88,28 +88,6 @@ def read_column(table: TableSource, name: str) -> tuple[OpenedTable, Column]:
     """Read a column of a table."""
     opened = open_table(table)
     return opened, count_file(opened, [[name]]).source.column(name)
-
-
-def expand_names(wanted: Sequence[str], names: Sequence[str]) -> list[str]:
-    """The columns that names and patterns mean, in the order of the table; a name that is there is no pattern.
-
-    Args:
-        wanted: Names, and patterns with * for anything and ? for one character.
-        names: The table's columns.
-
-    Returns:
-        The columns, each once.
-
-    Raises:
-        TableError: Where a pattern fits none; a name that isn't there is left for who reads it.
-    """
-    found: dict[str, None] = {}
-    for one in wanted:
-        fitting = [name for name in names if fnmatchcase(name, one)] if one not in names else [one]
-        if not fitting and ("*" in one or "?" in one):
-            raise TableError(f"no column fits {one!r}; there are {', '.join(map(repr, names[:8]))}")
-        found |= dict.fromkeys(fitting or [one])
-    return list(found)
 
 
 def read_rows(opened: OpenedTable, name: str) -> Column:
@@ -181,6 +159,8 @@ def apply_files(
             f"{quote_value(other.ruling)} by {other.by} on {one.on}; the latter counts: see {whole.rulings.file}"
         )
     opened = open_table(table)
+    with error_context(Path(rulebook).name, RulebookError):
+        whole = whole.fit(opened.names, list_text_fields(opened.schema))
     with (
         show_progress(f"reading {opened.name}, applying the rules") as on_progress,
         error_context(Path(rulebook).name, RulebookError),

@@ -127,8 +127,8 @@ def check(
 
 def _choose(wanted: Sequence[str], known: list[str]) -> list[str]:
     """The columns that are meant, of those that rules or checks are about."""
-    from igual.cli._loading import expand_names
     from igual.errors import TableError
+    from igual.rules.column_patterns import expand_names
 
     chosen = expand_names(wanted, known)
     for name in chosen:

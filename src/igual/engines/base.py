@@ -8,7 +8,7 @@ from typing import Any, NamedTuple, Protocol
 
 import pyarrow as pa
 
-from igual.column import Column
+from igual.column import TEXTS, Column
 from igual.errors import TableError
 from igual.text.cells import DATES, NUMBERS, READABLE, WHOLE
 
@@ -91,6 +91,9 @@ class ElsewhereEngine(Protocol):
     def names(self, table: Any) -> list[str]:
         """List the column names, in order."""
 
+    def text_names(self, table: Any) -> list[str]:
+        """List the columns that hold texts, in order."""
+
     def rename(self, table: Any, names: Sequence[str]) -> Any:
         """Give the same table other column names, one for each column."""
 
@@ -165,6 +168,11 @@ class Source:
                 f"(0x{ord(error.object[error.start]):04x}), which can't be written anywhere; mend it first"
             ) from None
         return column
+
+    def text_names(self) -> list[str]:
+        """List the columns that hold texts, in order."""
+        kinds = [self.any_column(place).kind for place in range(len(self.names))]
+        return [name for name, kind in zip(self.names, kinds, strict=True) if kind == TEXTS]
 
     def gather(self, group: Callable[[Sequence[str]], Sequence[Sequence[str]]]) -> Source:
         """Get hold of the columns that are needed; those of a table in memory are at hand.

@@ -334,6 +334,11 @@ class ElsewhereSource(Source):
             columns |= zip(names, combinations.to_columns(), strict=True)
         return replace(self, groups=groups, counted=counted, columns=columns)
 
+    def text_names(self) -> list[str]:
+        """List the columns that hold texts, by their types."""
+        names: list[str] = self.engine.text_names(self.table)
+        return names
+
     def any_column(self, position: int) -> Column:
         """Give a column that was counted."""
         return self.columns[self.names[position]]

@@ -52,6 +52,13 @@ class LazyEngine:
         """List the column names, in order."""
         return list(table.collect_schema())
 
+    def text_names(self, table: pl.LazyFrame) -> list[str]:
+        """List the columns that hold texts, in order."""
+        import polars as pl
+
+        texts = (pl.String, pl.Categorical, pl.Enum)
+        return [name for name, kind in table.collect_schema().items() if isinstance(kind, texts)]
+
     def rename(self, table: pl.LazyFrame, names: Sequence[str]) -> pl.LazyFrame:
         """Give the same table other column names."""
         return table.rename(dict(zip(self.names(table), names, strict=True)))

@@ -13,6 +13,7 @@ from igual.column import Codes
 from igual.engines.arrow import make_cells
 from igual.engines.base import CleanColumn
 from igual.engines.combinations import Combinations, Counter, Finder, combine
+from igual.text.cells import list_text_fields
 
 
 class ReaderEngine:
@@ -25,6 +26,10 @@ class ReaderEngine:
     def names(self, table: pa.RecordBatchReader) -> list[str]:
         """List the column names, in order."""
         return list(table.schema.names)
+
+    def text_names(self, table: pa.RecordBatchReader) -> list[str]:
+        """List the columns that hold texts, in order."""
+        return list_text_fields(table.schema)
 
     def rename(self, table: pa.RecordBatchReader, names: Sequence[str]) -> pa.RecordBatchReader:
         """Give the same table other column names."""

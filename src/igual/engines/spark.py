@@ -34,6 +34,10 @@ class SparkEngine:
         """List the column names, in order."""
         return list(table.columns)
 
+    def text_names(self, table: Any) -> list[str]:
+        """List the columns that hold texts, in order."""
+        return [name for name, kind in table.dtypes if kind == "string"]
+
     def rename(self, table: Any, names: Sequence[str]) -> Any:
         """Give the same table other column names."""
         return table.toDF(*names)

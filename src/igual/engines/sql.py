@@ -83,6 +83,7 @@ class Database:
                 table that is there already.
         """
         names = table_columns(self._engine, table)
+        book = book.fit(names, names)
         columns: dict[int, Column] = {}
         for group in book.group_columns(book.source_columns(names)):
             columns |= {names.index(name): one for name, one in self._columns(table, group).items()}

@@ -11,6 +11,7 @@ from igual.files.formats.base import OpenedTable, TablePart
 from igual.files.streams import CountedTable, OnRows, count_table
 from igual.runs.account import Account
 from igual.runs.rulebook import Rulebook
+from igual.text.cells import list_text_fields
 
 
 class Piece(NamedTuple):
@@ -58,6 +59,7 @@ def work_pieces(
         TableError: Where the file can't be read.
     """
     names = opened.names
+    book = book.fit(names, list_text_fields(opened.schema))
     groups = [
         [names.index(name) for name in group] for group in book.group_columns(book.source_columns(names))
     ]

@@ -125,7 +125,7 @@ class Rule(Settings):
 
     Attributes:
         column: The column to work on.
-        columns: Several columns to work on, in the place of `column`.
+        columns: Several columns, or patterns for them (`*` for all of texts), in the place of `column`.
         do: What the rule does.
         into: Write the result to this new column and keep the given one as it is (one column only).
         when: A condition on the column, or on another: values that don't meet it stay as they are.
@@ -140,7 +140,6 @@ class Rule(Settings):
     only_respaces: ClassVar[bool] = False
     # Whether it takes values that are numbers for what they are: codes, entries or numbers.
     takes_numbers: ClassVar[bool] = False
-    # What is said of it where it could not make sense of values.
     unread_as: ClassVar[str] = "could not read"
     # What a value is that the rule has no label, entry or reading for.
     unknown_kind: ClassVar[ValueKind] = UNLISTED
@@ -164,7 +163,10 @@ class Rule(Settings):
             if not isinstance(words["column"], str):
                 raise ValueError("'column' takes one text; give 'columns' for several")
             words["columns"] = (words["column"],)
-        if isinstance(named := words.get("columns"), tuple) and len(named) == 1:
+        named = words.get("columns")
+        if isinstance(named, str) and set(named) & set("*?"):  # a pattern
+            named = words["columns"] = (named,)
+        if isinstance(named, tuple) and len(named) == 1:
             words["column"] = named[0]
         return words
 

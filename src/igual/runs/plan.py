@@ -6,6 +6,7 @@ import logging
 import time
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from fnmatch import fnmatchcase
 
 import numpy as np
 
@@ -13,10 +14,16 @@ from igual.column import Column
 from igual.errors import RulebookError, error_context
 from igual.lists import ReferenceList, Shelf
 from igual.rules.base import Rule
+from igual.rules.column_patterns import is_pattern
 from igual.rulings import Rulings
 from igual.runs.trail import ColumnTrail, Stage
 
 _LOGGER = logging.getLogger("igual")
+
+
+def _is_meant(column: str, name: str) -> bool:
+    """Whether a column is that of a name, or fits it as a pattern: without a table at hand it may be meant."""
+    return column == name or (is_pattern(name) and fnmatchcase(column, name))
 
 
 @dataclass(frozen=True)
@@ -71,7 +78,7 @@ class Plan:
         names = [
             need.name
             for _, rule in self.rules
-            if rule.takes_rulings and column in {rule.target_of(name) for name in rule.columns}
+            if rule.takes_rulings and any(_is_meant(column, rule.target_of(name)) for name in rule.columns)
             for need in rule.needs()[:1]
         ]
         return {name: self.shelf.lists[name] for name in names}

@@ -17,6 +17,7 @@ from igual.lists import SHELVES, Codebook, PairList, ReferenceList, Shelf
 from igual.looking.headers import restyle_headers
 from igual.rules.base import Rule
 from igual.rules.check import Check
+from igual.rules.column_patterns import fit_rules, is_pattern
 from igual.rulings import Rulings
 from igual.runs.account import Account
 from igual.runs.checks import find_unfit
@@ -155,8 +156,10 @@ class Rulebook(Tabled):
             RulebookError: Where a rule names a column the table doesn't have.
             TableError: Where the cells of such a column can't be read as values.
         """
-        book = self.with_first_rules(only)
         source = open_table(table)
+        book = self.with_first_rules(only)
+        if book.has_patterns(source.names):
+            book = book.fit(source.names, source.text_names())
         try:
             source = source.gather(lambda names: book.group_columns(book.source_columns(names)))
         except OutgrowsDriverError as error:
@@ -321,6 +324,25 @@ class Rulebook(Tabled):
             Name to list.
         """
         return self.plan.lists_of(column)
+
+    def has_patterns(self, names: Sequence[str]) -> bool:
+        """Whether rules name columns by pattern, for a table with columns of these names."""
+        return any(is_pattern(name) and name not in names for rule in self.rules for name in rule.columns)
+
+    def fit(self, names: Sequence[str], texts: Sequence[str]) -> Rulebook:
+        """Put the columns that patterns mean into the rules.
+
+        Args:
+            names: The table's columns.
+            texts: Those of them that hold texts, which patterns mean.
+
+        Returns:
+            A rulebook whose rules name columns only.
+
+        Raises:
+            RulebookError: Where a pattern fits no column.
+        """
+        return replace(self, rules=fit_rules(self.rules, names, texts)) if self.has_patterns(names) else self
 
     def matched_columns(self) -> list[str]:
         """List the columns on whose values somebody may have to rule."""

@@ -37,6 +37,26 @@ class ReadCells(NamedTuple):
     kind: str
 
 
+def list_text_fields(schema: pa.Schema) -> list[str]:
+    """List the columns that hold texts, by their types.
+
+    Args:
+        schema: Of a table.
+
+    Returns:
+        Their names, in order.
+
+    Example:
+        >>> list_text_fields(pa.schema({"species": pa.string(), "height": pa.float64()}))
+        ['species']
+    """
+    types = [field.type.value_type if pa.types.is_dictionary(field.type) else field.type for field in schema]
+    is_text = (pa.types.is_string, pa.types.is_large_string, pa.types.is_string_view, pa.types.is_null)
+    return [
+        name for name, kind in zip(schema.names, types, strict=True) if any(test(kind) for test in is_text)
+    ]
+
+
 def read_cells(cells: pa.Array) -> ReadCells:
     """Read distinct cells of any type as values: plain decimals, ISO 8601, true and false.
 
