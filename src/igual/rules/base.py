@@ -163,8 +163,7 @@ class Rule(Settings):
             if not isinstance(words["column"], str):
                 raise ValueError("'column' takes one text; give 'columns' for several")
             words["columns"] = (words["column"],)
-        named = words.get("columns")
-        if isinstance(named, str) and set(named) & set("*?"):  # a pattern
+        if isinstance(named := words.get("columns"), str) and set(named) & set("*?"):  # a pattern
             named = words["columns"] = (named,)
         if isinstance(named, tuple) and len(named) == 1:
             words["column"] = named[0]
@@ -377,9 +376,8 @@ def _apply_where_meant(
     if is_meant.all():
         return rewriter.rewrite(values, beside)
     flags = pa.array(is_meant)
-    result = rewriter.rewrite(
-        values.filter(flags), {name: texts.filter(flags) for name, texts in beside.items()}
-    )
+    others = {name: texts.filter(flags) for name, texts in beside.items()}
+    result = rewriter.rewrite(values.filter(flags), others)
 
     def put_back(some: pa.Array) -> pa.Array:
         return pc.replace_with_mask(values, flags, some)
