@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import json
 import os
 import pty
@@ -295,3 +296,21 @@ def test_a_file_that_somebody_holds_is_waited_for_and_then_refused(
     with locked(path):
         pass
     assert igual.Rulings.load(path).decide("tree", "a", "Common oak")
+
+
+@pytest.mark.parametrize(
+    "made_for", ["", "x", "[" * 5_000, '{"the rules": 3}', '["a"]', "null", '{"\x1b[2J": "a"}', "9" * 10_000]
+)
+def test_what_a_sheet_was_made_for_may_be_anything(made_for: str, tmp_path: Path) -> None:
+    book = igual.Rulebook(
+        [igual.rules.Match(column="a", list="l")], lists={"l": igual.ReferenceList(["oak", "elm"])}
+    )
+    sheet = tmp_path / "sheet.csv"
+    with sheet.open("w", encoding="utf-8", newline="") as file:
+        lines = csv.writer(file)
+        lines.writerow(["column", "value", "ruling", "made for"])
+        lines.writerow(["a", "oack", "oak", made_for])
+    review = igual.Rulings().review(sheet, book)
+    assert [one.ruling.ruling for one in review.accepted] == ["oak"]
+    assert list(review.outdated) == ([] if not made_for else ["the rules", "l"])
+    assert "\x1b" not in repr(review)

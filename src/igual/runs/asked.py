@@ -91,9 +91,9 @@ def find_outdated(made_for: str, plan: Plan) -> list[str]:
         return []
     try:
         before = json.loads(made_for)
-    except ValueError:
+    except (ValueError, RecursionError):
         before = None
     now = digest_plan(plan)
     if not isinstance(before, dict):
         return list(now)
-    return [name for name in {**now, **before} if now.get(name) != before.get(name)]
+    return [name for name, digest in now.items() if before.get(name) != digest]
