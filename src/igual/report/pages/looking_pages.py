@@ -23,8 +23,8 @@ from igual.report.pages.parts import (
     Page,
     Section,
     cut,
-    draw,
     number,
+    quiet,
     score,
     share,
     value,
@@ -120,7 +120,7 @@ def build_tally_page(tally: Tally, facts: RunFacts, column: str = "") -> Page:
         )
     )
     more = f"and {format_count(left, 'more value')}" if left else ""
-    names = ("value", "rows#", "", "share#", "running share#")
+    names = ("value", "rows#", "", "share#", "running#")
     return compose_page(
         f"A tally of {draw_name(column)}" if column else "A tally",
         facts,
@@ -155,7 +155,7 @@ def build_matches_page(matches: Matches, facts: RunFacts, column: str = "") -> P
                 value(entry) if is_known else Cell("–", "q"),
                 score(float(matched.score[position]) if is_known and not looked_up[position] else None),
                 value(rival) if rival else Cell(""),
-                Cell(draw(format_reasons(matched.reasons_of(position), text, entry)), "q"),
+                quiet(format_reasons(matched.reasons_of(position), text, entry)),
             )
         )
     left = len(positions) - len(rows)
@@ -197,7 +197,7 @@ def build_lookalikes_page(found: Lookalikes, facts: RunFacts, column: str = "") 
             number(one.rows),
             value(one.proposal),
             Cell("stays", "q") if one.value == one.proposal else score(one.score),
-            Cell(draw(format_reasons(one.reasons, one.value, one.proposal)), "q"),
+            quiet(format_reasons(one.reasons, one.value, one.proposal)),
         )
         for place, group in enumerate(groups, 1)
         for one in group
@@ -222,7 +222,7 @@ def build_lookalikes_page(found: Lookalikes, facts: RunFacts, column: str = "") 
     if found.related:
         related = [
             (value(one.value), number(one.rows), value(one.other), number(one.other_rows),
-             Cell(draw(format_reasons(one.reasons, one.value, one.other)), "q"))
+             quiet(format_reasons(one.reasons, one.value, one.other)))
             for one in found.related
         ]  # fmt: skip
         shown, more = cut(related, MOST_VALUES // 5, "pair")

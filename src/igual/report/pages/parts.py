@@ -13,6 +13,8 @@ from igual.text.characters import visible
 LONGEST = 160
 # So many values stand on a page at most, all grids together but for summaries.
 MOST_VALUES = 5_000
+# Columns of a long grid are measured by so many rows, and are so wide, in characters.
+_MEASURED, _NARROWEST, _WIDEST, _BAR_WIDTH = 60, 8, 40, 24
 
 
 class Cell(NamedTuple):
@@ -104,6 +106,17 @@ class Grid(NamedTuple):
     more: str = ""
     is_long: bool = False
     part: str = "grid"
+
+    @property
+    def widths(self) -> list[int]:
+        """How wide the columns of a long grid are, per cent, by what stands in its first rows."""
+        weights = []
+        for place, heading in enumerate(self.headings):
+            texts = [row[place] for row in self.rows[:_MEASURED]]
+            lengths = sorted(len(one.text) for one in texts if isinstance(one, Cell) and one.text)
+            usual = lengths[len(lengths) * 9 // 10] if lengths else _BAR_WIDTH
+            weights.append(min(max(usual + 2, len(heading) + 4, _NARROWEST), _WIDEST))
+        return [max(100 * weight // max(sum(weights), 1), 1) for weight in weights]
 
 
 class Lines(NamedTuple):
@@ -227,6 +240,11 @@ def value(text: str | None, look: str = "v") -> Cell:
     return Cell(draw(text), look)
 
 
+def quiet(text: str) -> Cell:
+    """A cell with something beside the matter; nothing where there is nothing to say."""
+    return Cell(draw(text) if text else "", "q")
+
+
 def number(count: int) -> Cell:
     """A cell with a whole number."""
     return Cell(f"{count:,}", "n")
@@ -259,3 +277,26 @@ def cut(rows: Sequence[Sequence[AnyCell]], most: int, thing: str) -> tuple[Seque
     """The first rows, and in words how many more there are."""
     left = len(rows) - most
     return rows[:most], f"and {format_count(left, f'more {thing}')}" if left > 0 else ""
+
+
+def share_room(wanted: Sequence[int], room: int) -> list[int]:
+    """Share room out: who wants little gets all of it, the others as much as each other.
+
+    Args:
+        wanted: How much each wants.
+        room: How much there is.
+
+    Returns:
+        How much each gets.
+
+    Example:
+        >>> share_room([2, 100, 50], 22)
+        [2, 10, 10]
+    """
+    given = [0] * len(wanted)
+    left = room
+    order = sorted(range(len(wanted)), key=lambda place: wanted[place])
+    for done, place in enumerate(order):
+        given[place] = min(wanted[place], left // (len(wanted) - done))
+        left -= given[place]
+    return given

@@ -25,8 +25,10 @@ from igual.report.pages.parts import (
     draw,
     mark,
     number,
+    quiet,
     score,
     share,
+    share_room,
     value,
 )
 from igual.report.questions import format_question
@@ -192,7 +194,7 @@ def _list_due(account: Account, findings: Sequence[Finding]) -> Section:
             value(one.column),
             value(one.proposal) if one.proposal else Cell("–", "q"),
             score(one.score if one.proposal else None),
-            Cell(draw(format_reasons(one.reasons, one.value, one.proposal)), "q"),
+            quiet(format_reasons(one.reasons, one.value, one.proposal)),
         )
         for one in account.open
     ]
@@ -254,7 +256,7 @@ def _list_rules(account: Account) -> Section:
             number(one.values),
             number(one.rows),
             number(one.near_misses),
-            Cell(draw(one.note) if one.note else "", "q"),
+            quiet(one.note or ""),
         )
         for one in account.effects
     ]
@@ -282,15 +284,14 @@ def _list_crosswalk(account: Account) -> Section:
     """The crosswalk: what changed or waits first, then by rows; the rest is counted."""
     rows: list[Sequence[AnyCell]] = []
     total = 0
-    # A column has its share of the room, so that one of many values leaves some to the others.
-    room = max(MOST_VALUES // max(len(account.trails), 1), 1)
-    for column in account.trails:
+    rooms = share_room([len(trail.column.values) for trail in account.trails.values()], MOST_VALUES)
+    for column, room in zip(account.trails, rooms, strict=True):
         spellings = _spellings(account, column)
         total += len(spellings)
         spellings.sort(key=lambda one: (one.raw == one.clean and not one.is_due, -one.rows, one.raw or ""))
         name = Cell(draw_name(column))
         rows += [
-            (name, value(one.raw), value(one.clean), number(one.rows), Cell(draw(one.how), "q"))
+            (name, value(one.raw), value(one.clean), number(one.rows), quiet(one.how))
             for one in spellings[:room]
         ]
     left = total - len(rows)
