@@ -312,6 +312,12 @@ def test_columns_are_taken_by_pattern(run: Run, trees: Path) -> None:
         "street",
     ]
     assert "no column fits 'zz*'" in run("survey trees.csv -c zz*").stderr
+    several = json.loads(run("tally trees.csv -c con* -c site --top 1 --json").stdout)["columns"]
+    assert [one["column"] for one in several] == ["condition", "contractor", "site"]
+    shown = run("tally trees.csv -c con* --top 2").stdout
+    assert "condition: 27 distinct values" in shown
+    assert "contractor: 110 distinct values" in shown
+    assert run("tally trees.csv -c con* --by site").returncode == 2
     gate = run("check trees.toml june.csv -c h*")
     assert gate.returncode == 1
     assert {line.partition(":")[0] for line in gate.stdout.splitlines()} == {"height_m"}

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -16,10 +17,22 @@ from igual.cli._options import (
     table_argument,
 )
 
+if TYPE_CHECKING:
+    from igual.files.formats.base import OpenedTable
+    from igual.looking.tally import Tally
+
 
 @click.command(short_help="Count the distinct values of a column.")
 @table_argument
-@click.option("--column", "-c", metavar="COLUMN", required=True, help="The column to tally.")
+@click.option(
+    "--column",
+    "-c",
+    "wanted",
+    metavar="COLUMN",
+    required=True,
+    multiple=True,
+    help="The column to tally, or those that fit (height*); may be repeated.",
+)
 @condition_options
 @click.option(
     "--sort",
@@ -40,7 +53,7 @@ from igual.cli._options import (
 @json_option
 def tally(
     table: TableSource,
-    column: str,
+    wanted: tuple[str, ...],
     sort: str,
     codebook: str | None,
     top: int | None,
@@ -58,13 +71,14 @@ def tally(
 
     Example:  igual tally trees.csv --column species --contains maple --ignore-case
     """
-    from igual.cli._loading import count_file, find_restyled, open_table, read_rows, report_reading
+    from igual.cli._loading import count_file, open_table, report_reading
     from igual.conditions import Condition
     from igual.lists import Codebook
-    from igual.looking.comparison import compare_columns, cross_tabulate, measure_lengths
+    from igual.looking.comparison import cross_tabulate, measure_lengths
     from igual.looking.tally import find_unread, tally_column
     from igual.report import records, views
     from igual.report.terminal import show, show_line, tell_note
+    from igual.rules.column_patterns import expand_names
 
     if sum(map(bool, (by, against, distinct))) > 1:
         raise click.UsageError("Give one of --by, --against and --distinct.")
@@ -73,25 +87,24 @@ def tally(
     if report and (by or against):
         raise click.UsageError("--report is of one tally: give neither --by nor --against.")
     opened = open_table(table)
-    source = count_file(opened, [(column, *by)]).source
-    values, *others = (source.any_column(source.names.index(name)) for name in (column, *by))
-    values = measure_lengths(values, of) if of else values
+    column, *more = expand_names(wanted, opened.names)
+    if more and (by or against or report or distinct):
+        raise click.UsageError("--by, --against, --distinct and --report are of one column.")
+    source = count_file(opened, [(column, *by), *([name] for name in more)]).source
+    columns = [source.any_column(source.names.index(name)) for name in (column, *more)]
+    values, *others = [measure_lengths(one, of) for one in columns] if of else columns
     condition = Condition(one_of=one_of or None, **words)
     if not as_json:
         report_reading(opened)
-        if unread := find_unread(values, condition):
-            tell_note(str(unread))
+        for unread in (find_unread(one, condition) for one in (values, *others)):
+            if unread:
+                tell_note(str(unread))
     if against:
-        other = open_table(table._replace(paths=(against,)))
-        after = read_rows(other, find_restyled(other.names, column))
-        compared = compare_columns(read_rows(opened, column), after)
-        if as_json:
-            print_json({"column": column, "values": records.to_records(compared[:top])})
-        else:
-            show(views.compared_view(compared, column, top))
+        _compare(opened, table._replace(paths=(against,)), column, top, as_json=as_json)
         return
     if by:
-        found = cross_tabulate(values, others, condition.mask(values.values))
+        beside = [source.any_column(source.names.index(name)) for name in by]
+        found = cross_tabulate(values, beside, condition.mask(values.values))
         if as_json:
             print_json({"column": column, "by": by, **records.from_cross_table(found, top)})
         else:
@@ -107,11 +120,48 @@ def tally(
         read = {"table": opened.files}
         facts = RunFacts(tallied.rows, opened.name, list_read(read))
         write_report(build_tally_page(tallied, facts, column), report, read, force=force)
-    if as_json:
-        listed = records.list_tally(tallied)[:top]
-        print_json({"column": column, "rows": tallied.rows, "counted": tallied.counted, "values": listed})
+    if more:
+        tallies = [tallied, *(tally_column(one, condition, None, sort, None, order) for one in others)]  # type: ignore[arg-type]
+        _show_several(dict(zip([column, *more], tallies, strict=True)), top, as_json=as_json)
+    elif as_json:
+        print_json(_record(column, tallied, top))
     elif distinct:
         for record in records.list_tally(tallied)[:top]:
             show_line(record["value"] or "")
     else:
         show(views.tally_view(tallied, column, top))
+
+
+def _compare(opened: OpenedTable, after: TableSource, column: str, top: int | None, *, as_json: bool) -> None:
+    """Compare a column with that of the table after."""
+    from igual.cli._loading import find_restyled, open_table, read_rows
+    from igual.looking.comparison import compare_columns
+    from igual.report import records, views
+    from igual.report.terminal import show
+
+    other = open_table(after)
+    found = compare_columns(read_rows(opened, column), read_rows(other, find_restyled(other.names, column)))
+    if as_json:
+        print_json({"column": column, "values": records.to_records(found[:top])})
+    else:
+        show(views.compared_view(found, column, top))
+
+
+def _record(column: str, tallied: Tally, top: int | None) -> dict[str, Any]:
+    """A tally as JSON has it."""
+    from igual.report import records
+
+    values = records.list_tally(tallied)[:top]
+    return {"column": column, "rows": tallied.rows, "counted": tallied.counted, "values": values}
+
+
+def _show_several(tallies: Mapping[str, Tally], top: int | None, *, as_json: bool) -> None:
+    """Show the tallies of several columns, one after the other."""
+    from igual.report.terminal import show
+    from igual.report.views import tally_view
+
+    if as_json:
+        print_json({"columns": [_record(column, tallied, top) for column, tallied in tallies.items()]})
+    else:
+        for column, tallied in tallies.items():
+            show(tally_view(tallied, column, top), "")
