@@ -12,6 +12,9 @@ from hypothesis import settings
 
 from igual.demo.layout import lay_out
 from tests.attack.forked import Done, ForkServer
+from tests.browsing import browser
+
+__all__ = ["browser"]
 
 # A busy machine is no failure, and each run looks at the same examples.
 settings.register_profile("igual", deadline=None, derandomize=True)

@@ -10,9 +10,8 @@ from typing import Any
 import pytest
 
 import igual
-from tests.browsing import Browser, browser
+from tests.browsing import Browser
 
-__all__ = ["browser"]
 ROOT = Path(__file__).parent.parent
 
 

@@ -12,10 +12,8 @@ import pytest
 import igual
 from igual.report.pages.flows import Spelling, draw_flow, shorten
 from igual.report.pages.parts import mark
-from tests.browsing import NARROW, WIDE, Browser, Opened, browser
+from tests.browsing import NARROW, WIDE, Browser, Opened
 from tests.conftest import Run
-
-__all__ = ["browser"]
 
 HOSTILE = [
     "<script>window.hacked=1</script>", '"onmouseover="window.hacked=1', "]]><img src=x onerror=window.hacked=1>",
@@ -48,8 +46,10 @@ def test_every_command_writes_a_page_that_anybody_can_read(
     for width, scheme in ((WIDE, "light"), (NARROW, "dark")):
         with browser.open(path, width, scheme) as opened:
             opened.refuse_overflow()
-            opened.refuse_axe()
             opened.refuse_trouble()
+            # Colours differ by scheme alone: one page in both is enough.
+            if scheme == "dark" or name == "check":
+                opened.refuse_axe()
 
 
 def test_the_page_of_a_run_tells_all_in_order(run: Run, trees: Path, browser: Browser) -> None:
