@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import inspect
+import json
 import os
 import re
 import subprocess
@@ -14,7 +15,7 @@ import pytest
 
 from igual.cli import igual as igual_command
 from igual.demo.layout import lay_out
-from tests.conftest import COMMAND
+from tests.conftest import COMMAND, Run
 
 ROOT = Path(__file__).parent.parent
 PAGES = ("README.md", "docs/tutorial.md", "docs/deciding.md", "docs/matching.md", "docs/tables.md")
@@ -108,3 +109,35 @@ def test_the_site_has_no_broken_links_and_fetches_nothing(tmp_path: Path) -> Non
     for page in pages:
         text = page.read_text(encoding="utf-8")
         assert not re.findall(r'(?:src="|<link[^>]*href=")(?:https?:)?//', text), page.name
+
+
+JSON_CALLS = {
+    "survey": "survey trees.csv", "tally": "tally trees.csv -c species", "apply": "apply trees.toml trees.csv --preview 1",
+    "learn": "learn trees.csv -c planted -e 27/10/1974 1974", "draft": "draft trees.csv -l species.csv --out drafted.toml",
+    "match": "match trees.csv -c species -l species.csv", "lookalikes": "lookalikes trees.csv -c contractor",
+    "review": "review trees.toml ruled.csv --look", "check": "check trees.toml june.csv --since walk.csv",
+    "crosswalk": "crosswalk walk.csv june.csv", "lists": "lists species.csv newer.csv --rulebook trees.toml --list species",
+}  # fmt: skip
+
+
+def test_json_has_the_keys_that_the_reference_names(run: Run, trees: Path) -> None:
+    told = (ROOT / "docs" / "reference.md").read_text(encoding="utf-8").split("## What `--json` prints")[1]
+    keys = {
+        command: {
+            key: names.split(", ") if names else None
+            for key, names in re.findall(r"`(\w+)`(?: \(([^)]*)\))?", line)
+        }
+        for command, line in re.findall(r"^- `igual (\w+)`: (.*)$", told, re.MULTILINE)
+    }
+    assert keys.keys() == JSON_CALLS.keys()
+    (trees / "newer.csv").write_text(
+        (trees / "species.csv").read_text(encoding="utf-8") + "Sea buckthorn,,,\n", encoding="utf-8"
+    )
+    assert run("apply trees.toml trees.csv --crosswalk walk.csv").returncode == 0
+    for command, call in JSON_CALLS.items():
+        found = json.loads(run(f"{call} --json").stdout)
+        assert set(found) == set(keys[command]), command
+        for key, names in keys[command].items():
+            for record in (found[key] or [])[:3] if names else ():
+                assert set(record) <= set(names), f"{command}: {key}"
+                assert len(set(record) ^ set(names)) <= 2, f"{command}: {key}"

@@ -73,6 +73,7 @@ JSON: dict[str, dict[str, Any]] = {
         "rulings": None, "written": None, "taken": records.TAKEN, "refused": records.REJECTED, "known": None,
         "unanswered": None, "outdated": None,
     },
+    "lookalikes": {"column": None, "lookalikes": records.LOOKALIKES},
     "check": {"in_order": None, "rows": None, "findings": records.FINDINGS, "since": records.SINCE},
     "crosswalk": {"crosswalk": None, "table": None, "unknown": ("column", "value", "rows", "why"), "written": None},
     "lists": {"changes": records.LIST_CHANGES, "touches": records.AFFECTED},
