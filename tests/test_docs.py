@@ -9,6 +9,7 @@ import re
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import click
 import pytest
@@ -122,7 +123,7 @@ JSON_CALLS = {
 
 def test_json_has_the_keys_that_the_reference_names(run: Run, trees: Path) -> None:
     told = (ROOT / "docs" / "reference.md").read_text(encoding="utf-8").split("## What `--json` prints")[1]
-    keys = {
+    keys: dict[str, dict[str, Any]] = {
         command: {
             key: names.split(", ") if names else None
             for key, names in re.findall(r"`(\w+)`(?: \(([^)]*)\))?", line)
