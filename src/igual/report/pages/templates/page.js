@@ -48,6 +48,15 @@
       });
     });
   }
+  // Where the page is narrow each row is a card, with the heading before each cell.
+  if (matchMedia("(max-width: 40rem)").matches) {
+    for (const table of document.querySelectorAll(".grid table")) {
+      const names = [...table.tHead.rows[0].cells].map((head) => head.textContent);
+      for (const row of table.tBodies[0].rows)
+        for (const cell of row.cells) if (cell.textContent.trim()) cell.dataset.head = names[cell.cellIndex];
+      table.classList.add("cards");
+    }
+  }
   // Pictures of flows: what is pointed at, or reached with arrow keys, is told beneath.
   for (const flow of document.querySelectorAll(".flow")) {
     const told = flow.querySelector(".told");
