@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -173,6 +174,25 @@ def test_large_tables_give_bounded_pages_that_say_so(tmp_path: Path, browser: Br
                 "document.querySelector('[data-long] [role=status]').textContent.endsWith(' of 5,000')"
             )
             opened.refuse_trouble()
+
+
+def test_tables_without_rows_have_pages_too(
+    run: Run, write: Callable[[str, str], Path], tmp_path: Path
+) -> None:
+    write("empty.csv", "a\n")
+    write("list.csv", "value\noak\n")
+    write(
+        "book.toml",
+        'igual = 1\n[lists.l]\nfile = "list.csv"\n[[rule]]\ncolumn = "a"\ndo = "match"\nlist = "l"\n',
+    )
+    for line in (
+        "survey empty.csv", "tally empty.csv -c a", "match empty.csv -c a -l list.csv", "lookalikes empty.csv -c a",
+        "apply book.toml empty.csv", "check book.toml empty.csv",
+    ):  # fmt: skip
+        done = run(f"{line} --report page.html")
+        assert done.returncode == 0, (line, done.stderr)
+        assert "<h1>" in (tmp_path / "page.html").read_text(encoding="utf-8")
+    assert run("review book.toml --table empty.csv --page page.html").returncode == 0
 
 
 def test_pages_replace_pages_alone(tmp_path: Path) -> None:

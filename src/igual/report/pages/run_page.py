@@ -36,6 +36,7 @@ from igual.report.reasons import format_reasons
 from igual.report.records import format_found_by
 from igual.report.wording import format_count
 from igual.runs.account import Account
+from igual.runs.crosswalk_rows import make_crosswalk_table
 from igual.runs.findings import Finding, Since, list_findings
 from igual.runs.hints import Hint
 from igual.runs.preview import make_preview
@@ -222,7 +223,7 @@ def _list_due(account: Account, findings: Sequence[Finding]) -> Section:
 
 
 def _spellings(account: Account, column: str) -> list[Spelling]:
-    part = account.crosswalk.of_column(column)
+    part = make_crosswalk_table(account.trails[column])
     cells = (part[name].to_pylist() for name in ("raw", "clean", "rows", "how", "settled"))
     return [
         Spelling(raw, clean, rows, how or "", settled is False)
