@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from igual.report.wording import format_count, format_score
 from igual.runs.preview import find_differences
@@ -13,6 +13,8 @@ from igual.text.characters import visible
 LONGEST = 160
 # So many values stand on a page at most, all grids together but for summaries.
 MOST_VALUES = 5_000
+# Of a long grid so many rows stand in the page as they are.
+_STANDING = 200
 # Columns of a long grid are measured by so many rows, and are so wide, in characters.
 _MEASURED, _NARROWEST, _WIDEST, _BAR_WIDTH = 60, 8, 40, 24
 
@@ -106,6 +108,24 @@ class Grid(NamedTuple):
     more: str = ""
     is_long: bool = False
     part: str = "grid"
+
+    @property
+    def first(self) -> Sequence[Sequence[AnyCell]]:
+        """The rows that stand in the page as they are."""
+        return self.rows[:_STANDING] if self.is_long else self.rows
+
+    @property
+    def rest(self) -> list[list[Any]]:
+        """The other rows as data, which a script puts behind them: a page of thousands is there at once.
+
+        A cell is its text, where it looks as the one of the first row does. Else it is its look, text and order, or
+        what a bar or a marked cell is made of.
+        """
+        looks = [one.look for one in self.rows[0]] if self.rows else []
+        return [
+            [_pack(one, look) for one, look in zip(row, looks, strict=True)]
+            for row in self.rows[len(self.first) :]
+        ]
 
     @property
     def widths(self) -> list[int]:
@@ -228,6 +248,14 @@ class Page(NamedTuple):
     about: tuple[tuple[str, str], ...]
     sections: tuple[Section, ...]
     digests: tuple[tuple[str, str], ...] = ()
+
+
+def _pack(one: AnyCell, look: str) -> Any:
+    if isinstance(one, MarkedCell):
+        return {"marks": [list(stretch) for stretch in one.stretches]}
+    if isinstance(one, BarCell):
+        return {"bar": round(one.length, 2)}
+    return one.text if one.look == look and one.order is None else [one.look, one.text, one.order]
 
 
 def draw(text: str | None) -> str:

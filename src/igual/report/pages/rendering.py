@@ -20,9 +20,11 @@ from igual.text.characters import escape_unseen
 @lru_cache(maxsize=1)
 def _environment() -> Environment:
     loader = PackageLoader("igual.report.pages")
-    return Environment(
+    environment = Environment(
         loader=loader, autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
     )
+    environment.filters["embed"] = embed
+    return environment
 
 
 @lru_cache(maxsize=8)

@@ -42,7 +42,7 @@ from igual.runs.hints import Hint
 from igual.runs.preview import make_preview
 
 _MOST_DUE, _MOST_CHANGES, _MOST_HINTS = 100, 6, 60
-_OPEN_FLOWS = 3
+_OPEN_FLOWS = 1
 
 
 class ReadFile(NamedTuple):
