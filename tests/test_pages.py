@@ -66,6 +66,8 @@ def test_the_page_of_a_run_tells_all_in_order(run: Run, trees: Path, browser: Br
         assert [link.get_attribute("href") for link in page.locator("nav a").all()] == [
             f"#{section.get_attribute('id')}" for section in page.locator("section[aria-labelledby]").all()
         ]
+        page.get_by_role("link", name="Crosswalk").click()
+        assert page.url.endswith("#crosswalk")
         page.locator(".digests summary").click()
         assert "trees.toml" in page.locator("header dl").first.inner_text()
         assert len(page.locator(".digests code").first.inner_text()) == 64
@@ -321,6 +323,10 @@ def test_skipping_stopping_and_asking_one_by_one(run: Run, trees: Path, browser:
     assert run("review trees.toml --table trees.csv --page open.html").returncode == 0
     with browser.open(trees / "open.html") as opened:
         page = opened.page
+        page.keyboard.press("n")  # no: its values are asked one by one, and undo takes that back
+        assert "of 11" in page.locator("#left").inner_text()
+        page.keyboard.press("u")
+        assert "Question 1 of 9" in page.locator("#left").inner_text()
         page.keyboard.press("o")  # the question's values one by one
         assert "of 11" in page.locator("#left").inner_text()
         page.keyboard.press("Enter")
@@ -374,6 +380,31 @@ def test_kinds_are_answered_for_all(tmp_path: Path, browser: Browser) -> None:
     assert review.rejected == []
     again = igual.Rulebook(book.rules, lists=book.lists, rulings=review.rulings).apply(outcome.table)
     assert len(again.open) == 0
+
+
+def test_a_kind_shows_more_of_its_values_and_may_be_refused(tmp_path: Path, browser: Browser) -> None:
+    places = "Harbour Saltmarsh Millfield Brannock Lantern Kestrel Quay Eastwick".split()
+    names = [f"{place} {kind}" for place in places for kind in ("Trust", "Press")]
+    book = igual.Rulebook([igual.rules.Match(column="b", list="l")], lists={"l": igual.ReferenceList(names)})
+    outcome = book.apply({"b": places})
+    kinds = [question for question in outcome.questions if question.cause is not None]
+    assert kinds
+    assert len(kinds[0].members) > 5
+    asked = igual.review(outcome)
+    asked.save(tmp_path / "page.html")
+    with browser.open(tmp_path / "page.html") as opened:
+        page = opened.page
+        assert page.locator(".pairs tbody tr").count() == 5
+        page.keyboard.press("m")
+        assert page.locator(".pairs tbody tr").count() == len(kinds[0].members)
+        page.keyboard.press("n")
+        assert page.locator(".picks .score").count() >= 1
+        with page.expect_download() as waiting:
+            page.get_by_role("button", name="Save the sheet").click()
+        waiting.value.save_as(tmp_path / "answers.csv")
+        opened.refuse_axe()
+    (taken,) = asked.take(tmp_path / "answers.csv", by="Ines").accepted
+    assert (taken.ruling.kind, taken.ruling.ruling) == (kinds[0].cause.kind if kinds[0].cause else "", "no")
 
 
 def test_labels_are_cut_in_their_middle() -> None:

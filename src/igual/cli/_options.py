@@ -75,6 +75,14 @@ def table_argument(command: Command) -> Command:
     return decorated  # type: ignore[no-any-return]
 
 
+columns_option = click.option(
+    "--column",
+    "-c",
+    "wanted",
+    metavar="COLUMN",
+    multiple=True,
+    help="Only this column, or those that fit (height*); may be repeated.",
+)
 report_option = click.option(
     "--report", metavar="FILE", help="Write what was found as a page to look at (.html)."
 )

@@ -10,6 +10,7 @@ import click
 from igual.cli._options import (
     TableSource,
     allow_outside_option,
+    columns_option,
     force_option,
     json_option,
     most_values_option,
@@ -29,14 +30,7 @@ from igual.cli._options import (
     multiple=True,
     help="Tolerate up to N rows of a kind (open=12), or a share of them (unlisted=0.5%).",
 )
-@click.option(
-    "--column",
-    "-c",
-    "wanted",
-    metavar="COLUMN",
-    multiple=True,
-    help="Only this column, or those that fit (height*).",
-)
+@columns_option
 @click.option("--since", "earlier", metavar="CROSSWALK", help="Compare with the crosswalk of an earlier run.")
 @report_option
 @force_option

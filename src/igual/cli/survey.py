@@ -6,6 +6,7 @@ import click
 
 from igual.cli._options import (
     TableSource,
+    columns_option,
     force_option,
     json_option,
     print_json,
@@ -16,14 +17,7 @@ from igual.cli._options import (
 
 @click.command(short_help="Look at a table and what is odd about it.")
 @table_argument
-@click.option(
-    "--column",
-    "-c",
-    "wanted",
-    metavar="COLUMN",
-    multiple=True,
-    help="Only this column, or those that fit (height*); may be repeated.",
-)
+@columns_option
 @report_option
 @force_option
 @json_option

@@ -129,7 +129,9 @@ def compose_page(kind: str, facts: RunFacts, sections: Sequence[Section]) -> Pag
         names.setdefault(one.what, []).append(draw(one.name))
     about = [(what, ", ".join(some)) for what, some in names.items()]
     if facts.rulings:
-        by = [f"{draw(name) or 'nobody named'} ({count:,})" for name, count in facts.rulings.items()]
+        by = [
+            f"{draw(name) if name else 'nobody named'} ({count:,})" for name, count in facts.rulings.items()
+        ]
         about.append(("rulings by", ", ".join(by)))
     digests = tuple((draw(one.name), one.sha256) for one in facts.files)
     return Page(facts.title, kind, tuple(about), tuple(sections), digests)
