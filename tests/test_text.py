@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-import numpy as np
 import pyarrow as pa
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from igual.text import replacing
+from igual.column import to_mask
 from igual.text.casing import recased
 from igual.text.characters import visible
 from igual.text.folding import folded_key, light_key
-from igual.text.replacing import replaced, replaced_in_turn
+from igual.text.replacing import Replacing, Where, replaced_in_turn
 from igual.text.spacing import SpacingSettings, respaced
 from tests.conftest import texts
 
@@ -126,15 +125,19 @@ REPLACING = [
 
 @pytest.mark.parametrize(("raw", "pairs", "settings", "wanted"), REPLACING)
 def test_replacing(raw: str, pairs: dict[str, str], settings: dict[str, object], wanted: str) -> None:
-    assert replaced(texts(raw), pairs, **settings).values.to_pylist() == [wanted]  # type: ignore[arg-type]
+    assert Replacing(pairs, **settings).replace(texts(raw)).values.to_pylist() == [wanted]  # type: ignore[arg-type]
 
 
 def test_replacing_says_what_was_found() -> None:
-    assert replaced(texts("ab", "c"), {"a": "x", "z": "y", "c": "c"}).used.tolist() == [True, False, True]
+    assert Replacing({"a": "x", "z": "y", "c": "c"}).replace(texts("ab", "c")).used.tolist() == [
+        True,
+        False,
+        True,
+    ]
 
 
 def in_turn(values: pa.Array, sought: str, given: str) -> pa.Array:
-    return replaced(values, {sought: given}).values
+    return Replacing({sought: given}).replace(values).values
 
 
 def test_pairs_in_turn_act_on_what_the_ones_before_made() -> None:
@@ -146,7 +149,7 @@ def test_pairs_in_turn_act_on_what_the_ones_before_made() -> None:
 
 def test_deeply_shared_beginnings() -> None:
     pairs = {"a" * length: str(length) for length in range(1, 400)}
-    assert replaced(texts("a" * 399 + "b" + "a" * 7), pairs).values.to_pylist() == ["399b7"]
+    assert Replacing(pairs).replace(texts("a" * 399 + "b" + "a" * 7)).values.to_pylist() == ["399b7"]
 
 
 @given(
@@ -165,16 +168,44 @@ def test_all_at_once_equals_an_obvious_way(values: list[str], pairs: dict[str, s
             at += max(len(longest), 1)
         return made
 
-    assert replaced(texts(*values), pairs).values.to_pylist() == [obvious(text) for text in values]
+    assert Replacing(pairs).replace(texts(*values)).values.to_pylist() == [obvious(text) for text in values]
 
 
-@given(ANY_TEXT, st.lists(st.text(min_size=1), min_size=1, max_size=4), st.booleans())
-def test_the_quick_scan_misses_nothing(values: list[str], sought: list[str], ignore_case: bool) -> None:
-    pairs = {text.casefold() if ignore_case else text: "•" for text in sought}
-    scanned = replaced(texts(*values), pairs, "anywhere", None, ignore_case).values
+SOUGHT = st.text(
+    alphabet=st.one_of(st.sampled_from("aAbBsS_ .éÉßſKİΣ"), st.characters(codec="utf-8")),
+    min_size=1,
+    max_size=6,
+)
+PLACES = st.sampled_from(["anywhere", "whole", "word", "start", "end"])
+
+
+@given(
+    st.lists(
+        st.one_of(st.none(), st.text("aAbBsS_ .éÉßſKİΣ", max_size=12), st.text(st.characters(codec="utf-8"))),
+        max_size=6,
+    ),
+    st.lists(SOUGHT, min_size=1, max_size=5),
+    PLACES,
+    st.sampled_from([None, 1, 2]),
+    st.booleans(),
+    st.booleans(),
+)
+def test_many_texts_at_once_are_replaced_as_one_after_another(
+    values: list[str | None],
+    sought: list[str],
+    where: Where,
+    nth: int | None,
+    ignore_case: bool,
+    keep_case: bool,
+) -> None:
+    pairs = {text.casefold() if ignore_case else text: f"<x{place}>" for place, text in enumerate(sought)}
+    work = Replacing(pairs, where, nth, ignore_case, keep_case)
+    together = work.replace(texts(*values))
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(replacing, "_candidates", lambda values, *_: np.ones(len(values), np.bool_))
-        assert scanned.equals(replaced(texts(*values), pairs, "anywhere", None, ignore_case).values)
+        patch.setattr(Replacing, "_read", lambda _, values, packed: (packed.data, to_mask(values.is_valid())))
+        alone = work.replace(texts(*values))
+    assert together.values.equals(alone.values)
+    assert together.used.tolist() == alone.used.tolist()
 
 
 @pytest.mark.parametrize(

@@ -12,6 +12,8 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from igual.distinct import find_distinct
+
 Codes = npt.NDArray[np.int32]
 Counts = npt.NDArray[np.int64]
 Mask = npt.NDArray[np.bool_]
@@ -66,10 +68,9 @@ class Column:
         cls, values: pa.Array, codes: Codes, kind: str = TEXTS, weights: Counts | None = None
     ) -> Column:
         """Build a column from values that may repeat, or that no row has; both are put right."""
-        encoded = values.dictionary_encode(null_encoding="encode")
-        if len(encoded.dictionary) < len(values):
-            codes = encoded.indices.to_numpy(zero_copy_only=False)[codes]
-            values = encoded.dictionary
+        values, moved = find_distinct(values)
+        if moved is not None:
+            codes = moved[codes]
         column = cls(values, codes, weights, kind)
         if (unused := column.counts == 0).any():
             place = (np.cumsum(~unused) - 1).astype(np.int32)
@@ -128,6 +129,11 @@ def encode(cells: pa.ChunkedArray) -> tuple[pa.Array, Codes]:
         The cells that there are, as they are; of a dictionary made elsewhere all that it has. And a code for each row,
         (rows,).
     """
+    if pa.types.is_string(cells.type) or pa.types.is_large_string(cells.type):
+        texts = cells.chunk(0) if cells.num_chunks == 1 else cells.combine_chunks()
+        distinct = find_distinct(texts)
+        codes = distinct.codes if distinct.codes is not None else np.arange(len(texts))
+        return distinct.values, codes.astype(np.int32, copy=False)
     if not pa.types.is_dictionary(cells.type):
         cells = cells.dictionary_encode(null_encoding="encode")
     elif cells.num_chunks > 1:
@@ -164,14 +170,6 @@ def find_lone_surrogate(texts: Iterable[str]) -> str | None:
     except UnicodeEncodeError:
         return next((text for text in known if any("\ud800" <= sign <= "\udfff" for sign in text)), None)
     return None
-
-
-def merge_equal(values: pa.Array) -> tuple[pa.Array, Codes | None]:
-    """The distinct ones of `values`, and for each the place it now has (None: all were distinct)."""
-    encoded = values.dictionary_encode(null_encoding="encode")
-    if len(encoded.dictionary) == len(values):
-        return values, None
-    return encoded.dictionary, encoded.indices.to_numpy(zero_copy_only=False)
 
 
 def count_rows(places: Codes, rows: Counts, length: int) -> Counts:

@@ -16,6 +16,7 @@ from igual.lists import ReferenceList
 from igual.settings import Settings, Several, Value
 from igual.text.arrays import has_pattern
 from igual.text.folding import casefold, trimmed
+from igual.text.packed import is_between, unpack
 from igual.text.patterns import checked_pattern
 from igual.text.reading import dates, limit, numbers
 from igual.text.replacing import finds
@@ -255,7 +256,16 @@ def is_blank(values: pa.Array) -> Mask:
     Returns:
         A flag for each text, (distinct,).
     """
-    return to_mask(pc.equal(trimmed(values), "").fill_null(True))
+    packed = unpack(values)
+    lengths = np.diff(packed.offsets)
+    blank: Mask = lengths == 0
+    if len(packed.data):
+        # Most texts begin with a character that can be seen.
+        first = packed.data.take(packed.offsets[:-1], mode="clip")
+        is_unsure = ~blank & ~is_between(first, "!", "~")
+        if is_unsure.any():
+            blank[is_unsure] = to_mask(pc.equal(trimmed(values.filter(pa.array(is_unsure))), ""))
+    return blank
 
 
 class NonBlank(NamedTuple):

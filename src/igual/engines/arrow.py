@@ -7,10 +7,12 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import NamedTuple
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT, Codes, Column, encode
+from igual.column import TEXT, Codes, Column, encode, to_mask
+from igual.distinct import find_distinct
 from igual.engines.base import CleanColumn
 from igual.text.cells import NUMBERS, print_cells, read_cells, write_cells
 
@@ -131,9 +133,12 @@ def order_values(clean: CleanColumn) -> tuple[pa.Array, Codes]:
     Returns:
         The clean values that occur, and for each raw value the place of its clean one, (distinct,); -1 is missing.
     """
-    order = pa.array(clean.output.order or (), TEXT)
-    values = pa.concat_arrays([order, clean.values.drop_null()]).unique()
-    return values, pc.index_in(clean.values, values).fill_null(-1).to_numpy(zero_copy_only=False)
+    order = pa.array(clean.output.order or (), TEXT).unique()
+    places = pc.index_in(clean.values, order).fill_null(-1).to_numpy(zero_copy_only=False).copy()
+    is_other = (places < 0) & to_mask(clean.values.is_valid())
+    others, moved = find_distinct(clean.values.filter(pa.array(is_other)))
+    places[is_other] = len(order) + (moved if moved is not None else np.arange(len(others)))
+    return pa.concat_arrays([order, others]), places
 
 
 class CleanCells(NamedTuple):

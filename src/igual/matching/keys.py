@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT
 from igual.matching.texts import Matrix, Texts
-from igual.text.arrays import ascii_or, beyond_ascii, changed_where, each_where, has_pattern
+from igual.text.arrays import ascii_or, beyond_ascii, changed_where, each, each_where, has_pattern
 from igual.text.characters import LOOKS_LATIN
 from igual.text.folding import folded_key, plain_letters
 
@@ -69,7 +69,11 @@ def in_latin(text: str) -> str:
 
 def plain(values: pa.Array) -> pa.Array:
     """Lower case, no accents, and letters that look Latin in Latin."""
-    return ascii_or(values, pc.ascii_lower, lambda text: plain_letters(in_latin(text)).casefold())
+    return ascii_or(
+        values,
+        pc.ascii_lower,
+        lambda some: each(some, lambda text: plain_letters(in_latin(text)).casefold()),
+    )
 
 
 def letters_key(plain: pa.Array) -> pa.Array:

@@ -14,9 +14,10 @@ from igual.column import TEXT
 from igual.conditions import is_blank
 from igual.engines import OutputType
 from igual.lists import Shelf
-from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
+from igual.rules.base import Rule
 from igual.rules.kinds import UNLABELLED, ValueKind
 from igual.rules.lookup import Otherwise, fill_unknown
+from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
 from igual.settings import Settings
 from igual.text.reading import numbers
 

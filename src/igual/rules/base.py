@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from typing import Any, ClassVar, NamedTuple, Protocol
+from collections.abc import Mapping
+from typing import Any, ClassVar, NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -15,64 +15,12 @@ from igual.conditions import Condition, ConditionLike, as_condition
 from igual.engines import CleanColumn, OutputType, open_table, wrap_values
 from igual.errors import RulebookError, error_context
 from igual.lists import Codebook, Need, PairList, ReferenceList, Shelf
-from igual.matching.matched import Matched
 from igual.rules.kinds import UNLISTED, ValueKind
 from igual.rules.outputs import conform
+from igual.rules.rewriters import Rewriter, Rewritten, rewrite_in_pieces
 from igual.rulings import Rulings
 from igual.settings import Settings, Several
 from igual.text.arrays import refuse_long_texts
-
-
-class Note(NamedTuple):
-    """Something else about a rule's work that is worth a hint.
-
-    Attributes:
-        kind: What is the case, such as 'changed again'.
-        parts: The texts that it is about.
-    """
-
-    kind: str
-    parts: tuple[str, ...]
-
-
-class Rewritten(NamedTuple):
-    """What a rule made of some distinct values.
-
-    Attributes:
-        values: The new values, one for each given.
-        unknown: Which of the given values the rule had no label or entry for (None: it looks nothing up).
-        used: Which of the rule's `entries` served for at least one value (None: it has no entries).
-        by_case: Which values only met an entry because case was set aside (None: it never is).
-        unread: Which values the rule could not make sense of, so that they stayed (None: it takes any text).
-        columns: For a rule that writes into several columns, the values of each.
-        notes: What else is worth a hint.
-        open: Which values wait for a person to decide (None: it never asks).
-        matched: How values were matched, for a rule that does.
-        was_matched: Which of the given values these are, in order.
-    """
-
-    values: pa.Array
-    unknown: Mask | None = None
-    used: Mask | None = None
-    by_case: Mask | None = None
-    unread: Mask | None = None
-    columns: tuple[pa.Array, ...] | None = None
-    notes: tuple[Note, ...] = ()
-    open: Mask | None = None
-    matched: Matched | None = None
-    was_matched: Mask | None = None
-
-
-class NearMiss(NamedTuple):
-    """A value that an entry of the rule would have caught apart from case, outer spaces or accents.
-
-    Attributes:
-        position: Of the value.
-        entries: The entries that it came close to; one, or several of which none is certain.
-    """
-
-    position: int
-    entries: tuple[str, ...]
 
 
 class EntrySource(NamedTuple):
@@ -85,36 +33,6 @@ class EntrySource(NamedTuple):
 
     kind: str
     name: str = ""
-
-
-class Rewriter(Protocol):
-    """A rule prepared for work: its patterns and look-ups are built once and serve many columns."""
-
-    @property
-    def entries(self) -> Sequence[str]:
-        """What the rule looks for or looks up: its pairs, codes or list entries."""
-
-    def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
-        """Give new values for distinct values, the same for the same value, always.
-
-        Args:
-            values: Distinct texts, (values,).
-            beside: What stands in the other columns that the rule `reads`, (values,) each.
-
-        Returns:
-            What the rule made of them, one new value for each.
-        """
-
-    def near_misses(self, values: pa.Array, unused: Sequence[str]) -> list[NearMiss]:
-        """Find values that came close to an entry.
-
-        Args:
-            values: Distinct texts, (values,).
-            unused: The entries that are meant.
-
-        Returns:
-            The near misses.
-        """
 
 
 class Rule(Settings):
@@ -336,16 +254,6 @@ class Rule(Settings):
         return {name: unwrap(rebuilt, name) for name in names} if several else unwrap(rebuilt, "values")
 
 
-class PlainRewriter:
-    """For rules that look nothing up: they have no entries and no near misses."""
-
-    entries: Sequence[str] = ()
-
-    def near_misses(self, values: pa.Array, unused: Sequence[str]) -> list[NearMiss]:
-        """Find nothing: there are no entries to come close to."""
-        return []
-
-
 def apply_rule(
     rule: Rule, rewriter: Rewriter, values: pa.Array, beside: Mapping[str, pa.Array], shelf: Shelf
 ) -> Rewritten:
@@ -371,13 +279,13 @@ def _apply_where_meant(
     rule: Rule, rewriter: Rewriter, values: pa.Array, beside: Mapping[str, pa.Array], shelf: Shelf
 ) -> Rewritten:
     if rule.condition is None:
-        return rewriter.rewrite(values, beside)
+        return rewrite_in_pieces(rewriter, values, beside)
     is_meant = rule.condition.mask(values, beside, shelf.lists)
     if is_meant.all():
-        return rewriter.rewrite(values, beside)
+        return rewrite_in_pieces(rewriter, values, beside)
     flags = pa.array(is_meant)
     others = {name: texts.filter(flags) for name, texts in beside.items()}
-    result = rewriter.rewrite(values.filter(flags), others)
+    result = rewrite_in_pieces(rewriter, values.filter(flags), others)
 
     def put_back(some: pa.Array) -> pa.Array:
         return pc.replace_with_mask(values, flags, some)

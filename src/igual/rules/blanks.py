@@ -11,7 +11,8 @@ import pyarrow.compute as pc
 from igual.column import TEXT
 from igual.conditions import is_blank
 from igual.lists import Shelf
-from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
+from igual.rules.base import Rule
+from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
 from igual.settings import Several
 from igual.text.folding import casefold, trimmed
 

@@ -8,7 +8,8 @@ from typing import Literal
 import pyarrow as pa
 
 from igual.lists import Shelf
-from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
+from igual.rules.base import Rule
+from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
 from igual.settings import Several
 from igual.text.casing import Language, Style, recased
 

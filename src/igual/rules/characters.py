@@ -9,7 +9,8 @@ import pyarrow as pa
 from pydantic import model_validator
 
 from igual.lists import Shelf
-from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
+from igual.rules.base import Rule
+from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
 from igual.settings import Several
 from igual.text.filtering import Form, Kind, filtered, in_form, repaired, straightened
 from igual.text.folding import without_accents

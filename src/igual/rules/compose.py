@@ -13,7 +13,8 @@ from pydantic import model_validator
 from igual.column import TEXT
 from igual.conditions import is_blank
 from igual.lists import Shelf
-from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
+from igual.rules.base import Rule
+from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
 
 _NAME = re.compile(r"\{([^{}]*)\}")
 

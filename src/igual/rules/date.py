@@ -12,8 +12,9 @@ from pydantic import field_validator
 from igual.conditions import is_blank
 from igual.engines import OutputType
 from igual.lists import Shelf
-from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
+from igual.rules.base import Rule
 from igual.rules.kinds import UNREAD, ValueKind
+from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
 from igual.text.dates import ISO, check_form, days, written
 
 

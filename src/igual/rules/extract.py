@@ -11,7 +11,8 @@ from pydantic import Field, field_validator, model_validator
 
 from igual.conditions import ConditionLike, as_condition
 from igual.lists import Shelf
-from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
+from igual.rules.base import Rule
+from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
 from igual.text.arrays import LONGEST_TEXT
 from igual.text.cutting import nth_piece
 from igual.text.patterns import LAST_PLACE, captured, checked_groups, checked_pattern, group_names
@@ -82,6 +83,8 @@ class _Rewriter(PlainRewriter):
     def __init__(self, rule: Extract, shelf: Shelf) -> None:
         self._rule = rule
         self._shelf = shelf
+        # Lists would be looked into anew for each piece.
+        self.works_in_pieces = rule.pieces is None or not as_condition(rule.pieces).lists()
         self._pattern = rule.pattern or ""
         self._names = group_names(self._pattern)
 

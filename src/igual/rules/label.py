@@ -16,9 +16,10 @@ from igual.errors import ListError
 from igual.lists import Codebook, Need, Shelf
 from igual.lists.codes import find_codes
 from igual.matching.spellings import Spellings
-from igual.rules.base import EntrySource, NearMiss, Rewriter, Rewritten, Rule
+from igual.rules.base import EntrySource, Rule
 from igual.rules.kinds import UNLABELLED, ValueKind
 from igual.rules.lookup import Otherwise, fill_unknown, near_spellings, unknown_among
+from igual.rules.rewriters import NearMiss, Rewriter, Rewritten
 from igual.text.folding import casefold
 
 
@@ -81,6 +82,8 @@ class Label(Rule):
 
 
 class _Rewriter:
+    works_in_pieces = False
+
     def __init__(self, rule: Label, codebook: Codebook) -> None:
         if codebook.is_dated and rule.dated_by is None:
             raise ListError(
@@ -123,7 +126,8 @@ class _Rewriter:
         labels = self._labels.take(pa.array(positions, mask=~known))
         unknown = unknown_among(values, known | to_mask(pc.is_in(values, self._own_labels)))
         new = fill_unknown(values, labels, known, unknown, self._rule.otherwise)
-        used = np.isin(np.arange(len(self.entries)), positions)
+        used = np.zeros(len(self.entries), np.bool_)
+        used[positions[known]] = True
         return Rewritten(new, unknown, used, by_case)
 
     def near_misses(self, values: pa.Array, unused: Sequence[str]) -> list[NearMiss]:

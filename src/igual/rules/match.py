@@ -28,9 +28,9 @@ from igual.matching.questions import REFUSED
 from igual.matching.reasons import Reason
 from igual.matching.thresholds import DEFAULTS, Thresholds
 from igual.matching.vocabulary import Vocabulary
-from igual.rules.base import NearMiss, Note, Rewriter, Rewritten
 from igual.rules.contexts import Contexts, place_among_all
 from igual.rules.lookup import ListRule, Otherwise, fill_unknown, near_spellings, unknown_among
+from igual.rules.rewriters import NearMiss, Note, Rewriter, Rewritten
 from igual.rulings import Rulings
 from igual.settings import Several
 from igual.text.folding import folded_key
@@ -146,6 +146,8 @@ class Match(ListRule):
 
 
 class _Rewriter:
+    works_in_pieces = False
+
     def __init__(self, rule: Match, reference: ReferenceList) -> None:
         self._rule = rule
         self._reference = reference

@@ -24,9 +24,9 @@ from igual.matching.matcher import By
 from igual.matching.passages import Passages
 from igual.matching.reasons import Reason
 from igual.matching.thresholds import DEFAULTS
-from igual.rules.base import NearMiss, Rewriter, Rewritten
 from igual.rules.kinds import UNDECIDED, ValueKind
 from igual.rules.lookup import ListRule, Otherwise, fill_unknown
+from igual.rules.rewriters import NearMiss, Rewriter, Rewritten
 from igual.rulings import Rulings
 from igual.settings import Several
 from igual.text.arrays import as_it_is
@@ -91,6 +91,8 @@ class Mention(ListRule):
 
 
 class _Rewriter:
+    works_in_pieces = False
+
     def __init__(self, rule: Mention, reference: ReferenceList) -> None:
         self._rule = rule
         self._reference = reference

@@ -14,8 +14,9 @@ from igual.column import TEXT
 from igual.conditions import is_blank
 from igual.engines import OutputType
 from igual.lists import Shelf
-from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
+from igual.rules.base import Rule
 from igual.rules.kinds import UNREAD, ValueKind
+from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
 from igual.settings import Several
 from igual.text.arrays import has_pattern
 from igual.text.folding import trimmed

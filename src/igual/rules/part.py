@@ -9,7 +9,8 @@ import pyarrow as pa
 from pydantic import Field, model_validator
 
 from igual.lists import Shelf
-from igual.rules.base import PlainRewriter, Rewriter, Rewritten, Rule
+from igual.rules.base import Rule
+from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
 from igual.text.arrays import LONGEST_TEXT
 from igual.text.cutting import all_parts, nth_part
 from igual.text.folding import trimmed

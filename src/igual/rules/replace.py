@@ -10,11 +10,12 @@ import pyarrow as pa
 from pydantic import Field, field_validator, model_validator
 
 from igual.lists import Need, Shelf
-from igual.rules.base import EntrySource, NearMiss, Note, Rewriter, Rewritten, Rule
+from igual.rules.base import EntrySource, Rule
+from igual.rules.rewriters import NearMiss, Note, Rewriter, Rewritten
 from igual.settings import Value
 from igual.text.folding import light_key, light_key_of
 from igual.text.patterns import LAST_PLACE, checked_substitution, substituted
-from igual.text.replacing import PLACE, Replaced, Where, finds, replaced, replaced_in_turn
+from igual.text.replacing import PLACE, Replaced, Replacing, Where, finds, replaced_in_turn
 
 
 class Replace(Rule):
@@ -118,6 +119,9 @@ class _Rewriter:
         rule.check_pairs(pairs)
         self._rule = rule
         self._pairs = pairs
+        self._replacing = self._prepare(pairs)
+        # What a later pair has changed again is counted over all values.
+        self.works_in_pieces = not rule.cascade
         self.entries: Sequence[str] = tuple(pairs)
 
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
@@ -126,9 +130,7 @@ class _Rewriter:
             result = replaced_in_turn(values, self._pairs, self._one)
         else:
             fill = {**beside, **dict.fromkeys(rule.columns, values)} if rule.fill else None
-            result = replaced(
-                values, self._pairs, rule.where, rule.nth, rule.ignore_case, rule.keep_case, fill
-            )
+            result = self._replacing.replace(values, fill)
         return Rewritten(result.values, used=result.used, notes=_note_changed_again(result))
 
     def _one(self, values: pa.Array, sought: str, given: str) -> pa.Array:
@@ -136,10 +138,11 @@ class _Rewriter:
         if rule.pattern:
             act = functools.partial(substituted, values, sought, given)
             return act(where=rule.where, nth=rule.nth, ignore_case=rule.ignore_case)
-        result: Replaced = replaced(
-            values, {sought: given}, rule.where, rule.nth, rule.ignore_case, rule.keep_case
-        )
-        return result.values
+        return self._prepare({sought: given}).replace(values).values
+
+    def _prepare(self, pairs: Mapping[str, str]) -> Replacing:
+        rule = self._rule
+        return Replacing(pairs, rule.where, rule.nth, rule.ignore_case, rule.keep_case)
 
     def near_misses(self, values: pa.Array, unused: Sequence[str]) -> list[NearMiss]:
         if self._rule.pattern:

@@ -11,13 +11,15 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT, Codes, Column, Counts, Mask, count_rows, merge_equal
+from igual.column import TEXT, Codes, Column, Counts, Mask, count_rows
+from igual.distinct import find_distinct
 from igual.engines import CleanColumn, OutputType
 from igual.lists import Shelf
 from igual.matching.lookups import How
 from igual.matching.matched import UNKNOWN
-from igual.rules.base import Rewriter, Rewritten, Rule, apply_rule
+from igual.rules.base import Rule, apply_rule
 from igual.rules.outputs import conform
+from igual.rules.rewriters import Rewriter, Rewritten
 from igual.text.arrays import differs
 
 
@@ -72,6 +74,7 @@ class ColumnTrail:
             combinations, so that a raw value may stand in it several times.
         values: The values as they are now, (now,), distinct once they are merged.
         positions: For each raw value its position in `values`, (distinct,).
+        rows: Rows per value as it is now, (now,).
         stages: The work of each rule so far.
         beside: What stood in the other columns that rules looked at: their names, and texts, (distinct,) each.
         is_merged: Whether `values` are distinct.
@@ -83,6 +86,7 @@ class ColumnTrail:
     column: Column
     values: pa.Array
     positions: Codes
+    rows: Counts
     stages: tuple[Stage, ...] = ()
     beside: tuple[tuple[str, pa.Array], ...] = ()
     is_merged: bool = True
@@ -99,7 +103,8 @@ class ColumnTrail:
         Returns:
             A trail without a stage.
         """
-        return cls(name, name, column, column.values, np.arange(len(column.values), dtype=np.int32))
+        positions = np.arange(len(column.values), dtype=np.int32)
+        return cls(name, name, column, column.values, positions, column.counts)
 
     def apply(
         self,
@@ -182,9 +187,12 @@ class ColumnTrail:
         """Merge values that coincide: what the next rule meets."""
         if self.is_merged:
             return self
-        values, moved = merge_equal(self.values)
-        positions = self.positions if moved is None else moved[self.positions].astype(np.int32, copy=False)
-        return replace(self, values=values, positions=positions, is_merged=True)
+        values, moved = find_distinct(self.values)
+        if moved is None:
+            return replace(self, is_merged=True)
+        positions = moved[self.positions].astype(np.int32, copy=False)
+        rows = count_rows(moved, self.rows, len(values))
+        return replace(self, values=values, positions=positions, rows=rows, is_merged=True)
 
     def _combine(self, others: Sequence[ColumnTrail]) -> ColumnTrail:
         """The trail over the distinct combinations with other columns; the rows are touched once for each."""
@@ -212,13 +220,12 @@ class ColumnTrail:
         # The rule meets a value once for each combination it stands in.
         everywhere = np.arange(len(trail.column.values), dtype=np.int32)
         return replace(
-            trail, values=trail.values.take(pa.array(trail.positions)), positions=everywhere, is_merged=False
+            trail,
+            values=trail.values.take(pa.array(trail.positions)),
+            positions=everywhere,
+            rows=trail.column.counts,
+            is_merged=False,
         )
-
-    @cached_property
-    def rows(self) -> Counts:
-        """Rows per value as it is now, (now,)."""
-        return count_rows(self.positions, self.column.counts, len(self.values))
 
     @cached_property
     def clean(self) -> pa.Array:

@@ -11,9 +11,12 @@ import pyarrow.compute as pc
 from igual.column import TEXT, Mask, to_mask
 from igual.errors import RulebookError
 from igual.text.characters import visible
+from igual.text.packed import Packed, slices, unpack
 
 # No rule makes a value longer than this, in bytes: a value is something that people read.
 LONGEST_TEXT = 1 << 20
+# Stands between texts that are worked on together; it is a letter of no script.
+_BETWEEN = "\x1f"
 
 
 def has_pattern(values: pa.Array, pattern: str) -> Mask:
@@ -62,22 +65,50 @@ def each(values: pa.Array, one: Callable[[str], str]) -> pa.Array:
     return pa.array([None if text is None else one(text) for text in values.to_pylist()], TEXT)
 
 
-def each_where(base: pa.Array, where: Mask, source: pa.Array, one: Callable[[str], str]) -> pa.Array:
-    """`base`, with the texts marked in `where` made anew from `source` by a function of one text."""
+def together(values: pa.Array, change: Callable[[str], str]) -> pa.Array:
+    """Apply a function to all texts in one call: one for which U+001F stands between texts and stays where it is.
+
+    Changing case and Unicode's forms are such: what becomes of a character doesn't depend on any beyond that mark.
+    """
+    filled = values.cast(TEXT).fill_null("")
+    whole = pa.LargeListArray.from_arrays(pa.array([0, len(values)], pa.int64()), filled)
+    text = pc.binary_join(whole, pa.scalar(_BETWEEN, TEXT))[0].as_py()
+    if not len(values) or text.count(_BETWEEN) != len(values) - 1:
+        return each(values, change)
+    data = np.frombuffer(change(text).encode(), np.uint8)
+    edges = np.flatnonzero(data == ord(_BETWEEN))
+    made = slices(Packed(data, edges), np.append(0, edges + 1), np.append(edges, len(data)))
+    return pc.if_else(values.is_valid(), made, pa.scalar(None, TEXT)) if values.null_count else made
+
+
+def put_where(
+    base: pa.Array, where: Mask, source: pa.Array, change: Callable[[pa.Array], pa.Array]
+) -> pa.Array:
+    """`base`, with the texts marked in `where` made anew from `source` by a function of arrays."""
     if not where.any():
         return base
     flags = pa.array(where)
-    return pc.replace_with_mask(base, flags, each(source.filter(flags), one).cast(base.type))
+    return pc.replace_with_mask(base, flags, change(source.filter(flags)).cast(base.type))
+
+
+def each_where(base: pa.Array, where: Mask, source: pa.Array, one: Callable[[str], str]) -> pa.Array:
+    """`base`, with the texts marked in `where` made anew from `source` by a function of one text."""
+    return put_where(base, where, source, lambda some: each(some, one))
 
 
 def beyond_ascii(values: pa.Array) -> Mask:
     """Which texts have characters beyond plain ASCII; missing ones don't."""
+    packed = unpack(values)
+    if packed.is_ascii:
+        return np.zeros(len(values), np.bool_)
     return ~to_mask(pc.string_is_ascii(values).fill_null(True))
 
 
-def ascii_or(values: pa.Array, kernel: Callable[[pa.Array], pa.Array], one: Callable[[str], str]) -> pa.Array:
-    """Apply Arrow's `kernel` where a text is plain ASCII, and `one` to each of the others."""
-    return each_where(kernel(values), beyond_ascii(values), values, one)
+def ascii_or(
+    values: pa.Array, kernel: Callable[[pa.Array], pa.Array], change: Callable[[pa.Array], pa.Array]
+) -> pa.Array:
+    """Apply Arrow's `kernel` where a text is plain ASCII, and `change` to the others."""
+    return put_where(kernel(values), beyond_ascii(values), values, change)
 
 
 def differs(before: pa.Array, after: pa.Array) -> Mask:

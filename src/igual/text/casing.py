@@ -6,14 +6,29 @@ import functools
 import re
 import unicodedata
 from collections.abc import Callable, Collection
-from typing import Literal
+from typing import Literal, NamedTuple
 
+import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
-from igual.text.arrays import beyond_ascii, each, each_where, has_pattern
+from igual.column import Mask
+from igual.text.arrays import beyond_ascii, each_where, has_pattern, put_where, together
+from igual.text.finding import find_words
 from igual.text.identifiers import IDENTIFIER_STYLES, identifiers
 from igual.text.names import SPECIAL, namer
+from igual.text.packed import (
+    Bytes,
+    Offsets,
+    Packed,
+    before,
+    behind,
+    is_between,
+    is_letter,
+    lowered,
+    pack,
+    places_in,
+    unpack,
+)
 
 Style = Literal[
     "lower", "upper", "sentence", "title", "name", "camel", "pascal", "snake", "kebab", "train", "constant"
@@ -23,8 +38,12 @@ Language = Literal["az", "de", "el", "nl", "tr"]
 # A word: letters, digits and the marks on them, with apostrophes inside (don't, O’Brien) but not at its ends.
 _LETTER = "(?:[^\\W_]|[\u0300-\u036f\u1dc0-\u1dff\u20d0-\u20ff\ufe20-\ufe2f])"
 _WORD = re.compile(f"{_LETTER}+(?:['’]{_LETTER}+)*")
-# ASCII texts on which Arrow's kernels disagree with the words above: signs, and letters beside digits.
-_NOT_ONLY_WORDS = r"[^A-Za-z0-9 \-]|[A-Za-z][0-9]|[0-9][A-Za-z]"
+_ASCII_SPACES = np.frombuffer(b" \t\n\r\v\f\x1c\x1d\x1e\x1f", np.uint8)
+_BEFORE_APOSTROPHE = np.frombuffer(b"odl", np.uint8)
+# In these languages also plain ASCII letters need care.
+_ASCII_WITH_CARE: dict[str | None, str] = {"tr": "[iI]", "az": "[iI]", "nl": r"\b[iI][jJ]"}
+# What capitals and small letters differ in.
+_CASE_BIT = np.uint8(5)
 _AFTER_COLON = re.compile(r":\s+$")
 
 
@@ -41,33 +60,113 @@ def recased(
 ) -> pa.Array:
     """Texts in another case; see `igual.rules.Case` for the settings.
 
-    Arrow's kernels do the plain ASCII texts; those with letters, words or places that need care, Python does.
+    Plain ASCII texts are put in their case all together, the others, with letters and places that need care, one by
+    one.
     """
     if style in IDENTIFIER_STYLES:
         return identifiers(values, style, keep)  # type: ignore[arg-type]
-    one = _one_text(style, frozenset(keep), frozenset(word.lower() for word in small), language)
-    kernel = _KERNELS.get(style)
-    if kernel is None or language in ("tr", "az", "nl"):
-        return each(values, one)
-    if style in ("lower", "upper"):
-        careful = beyond_ascii(values)
-    else:
-        # The first character of a sentence is its first letter only where nothing stands before it.
-        careful = has_pattern(values, f"{_NOT_ONLY_WORDS}|^[ -]" if style == "sentence" else _NOT_ONLY_WORDS)
-    if words := [re.escape(word) for word in (*keep, *small)]:
-        careful |= has_pattern(values, rf"(?i)\b(?:{'|'.join(words)})\b")
+    careful = beyond_ascii(values)
+    if language in _ASCII_WITH_CARE:
+        careful |= has_pattern(values, _ASCII_WITH_CARE[language])
     if style == "name":
         careful |= has_pattern(values, SPECIAL)
-    return each_where(kernel(values), careful, values, one)
+    packed = unpack(values)
+    made = pack(packed._replace(data=_ascii_cased(packed, style, keep, small)), values)
+    if not keep and style in ("lower", "upper"):
+        change = raising(language) if style == "upper" else lowering(language)
+        return put_where(made, careful, values, lambda some: together(some, change))
+    one = _one_text(style, frozenset(keep), frozenset(word.lower() for word in small), language)
+    return each_where(made, careful, values, one)
 
 
-_KERNELS: dict[str, Callable[[pa.Array], pa.Array]] = {
-    "lower": pc.ascii_lower,
-    "upper": pc.ascii_upper,
-    "sentence": pc.ascii_capitalize,
-    "title": pc.ascii_title,
-    "name": pc.ascii_title,
-}
+def _ascii_cased(packed: Packed, style: Style, keep: Collection[str], small: Collection[str]) -> Bytes:
+    """The bytes of plain ASCII texts in their case."""
+    data = packed.data
+    small_letter = is_between(data, "a", "z").view(np.uint8)
+    cased = data - (small_letter << _CASE_BIT) if style == "upper" else lowered(data)
+    if style in ("lower", "upper") and not keep:
+        return cased
+    letter = is_letter(data)
+    # In names digits part words.
+    words = _find_words(packed, letter if style == "name" else letter | is_between(data, "0", "9"))
+    high = np.zeros(len(data), np.bool_)
+    if style == "sentence":
+        high[words.starts[words.is_first]] = True
+    elif style in ("title", "name"):
+        high[words.starts] = True
+        high[_find_small(packed, cased, words, small, in_title=style == "title")] = False
+        if style == "name":
+            high[_find_second_capitals(cased, words)] = True
+    cased -= (high & letter).view(np.uint8) << _CASE_BIT
+    kept = find_words(packed, [word for word in keep if _is_ascii_word(word)], words.begins, words.ends)
+    held = places_in(kept.starts, kept.stops)
+    cased[held] = data[held]
+    if style == "name":
+        # A capital behind a small letter was put there on purpose: the word stays.
+        seams = np.flatnonzero(small_letter.view(np.bool_) & behind(is_between(data, "A", "Z"), packed))
+        mixed = np.unique(np.searchsorted(words.starts, seams, "right") - 1)
+        held = places_in(words.starts[mixed], words.stops[mixed])
+        cased[held] = data[held]
+    return cased
+
+
+class _Words(NamedTuple):
+    """The words of plain ASCII texts.
+
+    Attributes:
+        begins: Which bytes a word begins with, (bytes,).
+        ends: Which bytes are the last of a word, (bytes,).
+        starts: Where each begins, (words,).
+        stops: Where each has ended, (words,).
+        is_first: Which are the first of their text, (words,).
+        is_last: Which are the last of their text, (words,).
+    """
+
+    begins: Mask
+    ends: Mask
+    starts: Offsets
+    stops: Offsets
+    is_first: Mask
+    is_last: Mask
+
+
+def _find_words(packed: Packed, inside: Mask) -> _Words:
+    """Words of marked bytes; an apostrophe between two of them doesn't end a word."""
+    inside = inside | ((packed.data == ord("'")) & before(inside, packed) & behind(inside, packed))
+    begins, ends = inside & ~before(inside, packed), inside & ~behind(inside, packed)
+    starts = np.flatnonzero(begins)
+    changes = np.diff(packed.texts_at(starts), prepend=-1, append=-1) != 0
+    return _Words(begins, ends, starts, np.flatnonzero(ends) + 1, changes[:-1], changes[1:])
+
+
+def _find_second_capitals(cased: Bytes, words: _Words) -> Offsets:
+    """Where a second capital stands, as in O'Brien: behind one of three letters and an apostrophe."""
+    starts = words.starts[words.stops - words.starts >= len("o'ab")]
+    has_one = np.isin(cased[starts], _BEFORE_APOSTROPHE) & (cased[starts + 1] == ord("'"))
+    seconds: Offsets = starts[has_one] + len("o'")
+    return seconds
+
+
+def _find_small(
+    packed: Packed, cased: Bytes, words: _Words, small: Collection[str], *, in_title: bool
+) -> Offsets:
+    """Where small words begin that stand neither at an end of their text nor, in a title, behind a colon."""
+    sought = [word.lower() for word in small if _is_ascii_word(word.lower())]
+    starts = find_words(packed._replace(data=cased), sought, words.begins, words.ends).starts
+    at_edge = (words.is_first | words.is_last)[np.searchsorted(words.starts, starts)]
+    inside: Offsets = starts[~at_edge]
+    if not in_title or not len(inside):
+        return inside
+    # A colon and nothing but spaces before a word: the last byte that is no space before it.
+    solid = np.flatnonzero(~np.isin(packed.data, _ASCII_SPACES))
+    last = solid[np.searchsorted(solid, inside) - 1]
+    behind_colon = (packed.data[last] == ord(":")) & (last < inside - 1)
+    inside = inside[~behind_colon | (last < packed.offsets[packed.texts_at(inside)])]
+    return inside
+
+
+def _is_ascii_word(word: str) -> bool:
+    return word.isascii() and _WORD.fullmatch(word) is not None
 
 
 def lowering(language: Language | None) -> Callable[[str], str]:

@@ -10,7 +10,7 @@ from typing import Literal
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.text.arrays import as_it_is, ascii_or, changed_where, each_where, has_pattern
+from igual.text.arrays import as_it_is, ascii_or, changed_where, each_where, has_pattern, put_where, together
 from igual.text.characters import JOINERS, OTHER_INVISIBLE, ZERO_WIDTH
 
 Kind = Literal["digits", "letters", "punctuation", "symbols", "marks", "spaces", "control", "invisible"]
@@ -26,14 +26,13 @@ _CLASSES: dict[str, str] = {
     "control": r"\x00-\x08\x0a-\x1f\x7f-\x{9f}",
     "invisible": "".join([*ZERO_WIDTH, *JOINERS, *OTHER_INVISIBLE]),
 }
-_STRAIGHT = str.maketrans(
-    {
-        **dict.fromkeys("‘’‚‛′‹›", "'"),
-        **dict.fromkeys("“”„‟″«»", '"'),
-        **dict.fromkeys("‐‑‒–—―−", "-"),
-    }
-)
-_CURLED = "[‘’‚‛′‹›“”„‟″«»‐‑‒–—―−]"
+_STRAIGHT = {
+    **dict.fromkeys("‘’‚‛′‹›", "'"),
+    **dict.fromkeys("“”„‟″«»", '"'),
+    **dict.fromkeys("‐‑‒–—―−", "-"),
+}
+_CURLED = f"[{''.join(_STRAIGHT)}]"
+_ANY_CURLED = re.compile(_CURLED)
 # What UTF-8 looks like once its bytes were taken for those of a Western single-byte encoding.
 MAYBE_MISREAD = (
     "[ÂÃÄÅÆÇÈÉÊËÌÍÎÏÐÑÒÓÔÕÖØÙÚÛÜÝàáâãäåæçèéêëìíîïðñòóôõö][\u0080-\u00bf€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ]"
@@ -54,12 +53,19 @@ def filtered(values: pa.Array, keep: Iterable[Kind], drop: Iterable[Kind], state
 
 def in_form(values: pa.Array, form: Form) -> pa.Array:
     """Texts in a Unicode normalisation form (UAX #15)."""
-    return ascii_or(values, as_it_is, lambda text: unicodedata.normalize(form, text))
+    return ascii_or(
+        values, as_it_is, lambda some: together(some, lambda text: unicodedata.normalize(form, text))
+    )
 
 
 def straightened(values: pa.Array) -> pa.Array:
     """Curled quotes and the many dashes as the plain ones of a keyboard."""
-    return each_where(values, has_pattern(values, _CURLED), values, lambda text: text.translate(_STRAIGHT))
+    return put_where(
+        values,
+        has_pattern(values, _CURLED),
+        values,
+        lambda some: together(some, lambda text: _ANY_CURLED.sub(lambda found: _STRAIGHT[found[0]], text)),
+    )
 
 
 def repaired(values: pa.Array) -> pa.Array:

@@ -9,17 +9,27 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, to_mask
-from igual.text.arrays import as_it_is, ascii_or, beyond_ascii, changed_where, each_where, has_pattern
+from igual.text.arrays import (
+    as_it_is,
+    ascii_or,
+    beyond_ascii,
+    changed_where,
+    each_where,
+    has_pattern,
+    together,
+)
 from igual.text.characters import JOINERS, LINE_BREAKS, NAMED, ODD_SPACES, is_mark
 
 # Letters with an accent, stroke or ligature that Unicode doesn't decompose.
-_UNDECOMPOSED = str.maketrans(
-    {
-        "ø": "o", "Ø": "O", "ł": "l", "Ł": "L", "đ": "d", "Đ": "D", "ð": "d", "Ð": "D", "ħ": "h", "Ħ": "H",
-        "ı": "i", "ŧ": "t", "Ŧ": "T", "æ": "ae", "Æ": "AE", "œ": "oe", "Œ": "OE", "ß": "ss", "ẞ": "SS",
-        "þ": "th", "Þ": "Th",
-    }
-)  # fmt: skip
+_UNDECOMPOSED = {
+    "ø": "o", "Ø": "O", "ł": "l", "Ł": "L", "đ": "d", "Đ": "D", "ð": "d", "Ð": "D", "ħ": "h", "Ħ": "H",
+    "ı": "i", "ŧ": "t", "Ŧ": "T", "æ": "ae", "Æ": "AE", "œ": "oe", "Œ": "OE", "ß": "ss", "ẞ": "SS",
+    "þ": "th", "Þ": "Th",
+}  # fmt: skip
+_ANY_UNDECOMPOSED = re.compile(f"[{''.join(_UNDECOMPOSED)}]")
+# The accents of Europe's scripts are one block; marks of others stand among their letters.
+_ACCENTS = re.compile("[\u0300-\u036f]+")
+_MAY_HOLD_MARKS = re.compile("[\u0483-\U0010ffff]+")
 _SPACES = " \t" + LINE_BREAKS + "".join(ODD_SPACES)
 # Punctuation that says which thing is meant (C#, AT&T, 5 %) is never set aside.
 _TELLING = "#%&@*†‡§"
@@ -30,7 +40,7 @@ _BETWEEN_DIGITS = re.compile(r"(?<=\d)[^\w]+(?=\d)|(?:(?<=\s)|^)[-−](?=\d)")
 
 def casefold(values: pa.Array) -> pa.Array:
     """Full Unicode case folding (Unicode Standard, 3.13, toCasefold)."""
-    return ascii_or(values, pc.ascii_lower, str.casefold)
+    return ascii_or(values, pc.ascii_lower, lambda some: together(some, str.casefold))
 
 
 def plain_letters(text: str) -> str:
@@ -42,13 +52,15 @@ def plain_letters(text: str) -> str:
     """
     if text.isascii():
         return text
-    decomposed = unicodedata.normalize("NFD", text.translate(_UNDECOMPOSED))
-    return unicodedata.normalize("NFC", "".join(c for c in decomposed if c < "\u0300" or not is_mark(c)))
+    plain = _ANY_UNDECOMPOSED.sub(lambda found: _UNDECOMPOSED[found[0]], text)
+    bare = _ACCENTS.sub("", unicodedata.normalize("NFD", plain))
+    bare = _MAY_HOLD_MARKS.sub(lambda found: "".join(c for c in found[0] if not is_mark(c)), bare)
+    return unicodedata.normalize("NFC", bare)
 
 
 def without_accents(values: pa.Array) -> pa.Array:
     """Texts without accents."""
-    return ascii_or(values, as_it_is, plain_letters)
+    return ascii_or(values, as_it_is, lambda some: together(some, plain_letters))
 
 
 def trimmed(values: pa.Array) -> pa.Array:

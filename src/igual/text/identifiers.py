@@ -6,11 +6,26 @@ import re
 from collections.abc import Callable, Collection
 from typing import Literal
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT
-from igual.text.arrays import beyond_ascii, each, each_where
+from igual.text.arrays import beyond_ascii, each_where
+from igual.text.finding import find_words
+from igual.text.packed import (
+    Packed,
+    before,
+    behind,
+    is_between,
+    keep_bytes,
+    lowered,
+    mark,
+    pack,
+    places_in,
+    splice,
+    unpack,
+)
 
 IdentifierStyle = Literal["camel", "pascal", "snake", "kebab", "train", "constant"]
 _ASCII_WORD = re.compile("[A-Z]+(?![a-z])|[A-Z]?[a-z]+|[0-9]+")
@@ -69,33 +84,36 @@ _STYLES: dict[str, tuple[str, Callable[[str], str], Callable[[str], str]]] = {
 }
 
 
-# Where a word ends within letters and digits: two neighbours that belong to different words.
-_SEAMS = ("([a-z])([A-Z])", "([A-Z])([A-Z][a-z])", "([A-Za-z])([0-9])", "([0-9])([A-Za-z])")
-_KERNELS: dict[str, Callable[[pa.Array], pa.Array]] = {
-    "snake": pc.ascii_lower,
-    "kebab": pc.ascii_lower,
-    "constant": pc.ascii_upper,
-    "pascal": pc.ascii_title,
-    "train": pc.ascii_title,
-}
-
-
 def identifiers(values: pa.Array, style: IdentifierStyle, keep: Collection[str]) -> pa.Array:
-    """Texts as identifiers: by Arrow's kernels where they are ASCII and there is no word to keep."""
+    """Texts as identifiers: plain ASCII ones all together, the others one by one."""
     one = identifier_in(style, keep)
-    if keep:
-        return each(values, one)
-    words = pc.replace_substring(values, pattern="'", replacement="")
-    for seam in _SEAMS:
-        words = pc.replace_substring_regex(words, pattern=seam, replacement=r"\1 \2")
-    words = pc.replace_substring_regex(words, pattern="[^A-Za-z0-9]+", replacement=" ")
-    words = pc.ascii_trim_whitespace(words)
-    if style == "camel":
-        first = pc.ascii_lower(pc.struct_field(pc.extract_regex(words, pattern="^(?P<first>[^ ]*)"), "first"))
-        others = pc.ascii_title(pc.replace_substring_regex(words, pattern="^[^ ]*", replacement=""))
-        cased = pc.binary_join_element_wise(first, others, pa.scalar("", TEXT))
-    else:
-        cased = _KERNELS[style](words)
-    joined = pc.replace_substring(cased, pattern=" ", replacement=_STYLES[style][0])
-    beyond = beyond_ascii(values)
-    return each_where(joined, beyond, values, one)
+    joint, first, other = _STYLES[style]
+    # An apostrophe parts nothing.
+    packed = unpack(pc.replace_substring(values, pattern="'", replacement=""))
+    lower, upper, digit = (is_between(packed.data, *span) for span in ("az", "AZ", "09"))
+    letter = lower | upper
+    # A word begins behind a separator, at a hump, before a capital that small letters follow, and beside digits.
+    begins = (lower & ~before(letter, packed)) | (digit & ~before(digit, packed))
+    begins |= upper & (~before(upper, packed) | (behind(lower, packed)))
+    # No word goes on behind its last byte.
+    ends = ~behind((letter | digit) & ~begins, packed)
+    written = lowered(packed.data)
+    if other is not str.lower:
+        high = (letter & begins) if other is _capital else letter
+        written = written - (high.view(np.uint8) << np.uint8(5))
+    words = [word for word in keep if word.isascii() and split_words(word) == [word]]
+    found = find_words(packed, words, begins, ends)
+    held = places_in(found.starts, found.stops)
+    written[held] = packed.data[held]
+    stays = letter | digit
+    kept = keep_bytes(Packed(written, packed.offsets), stays)
+    starts = np.flatnonzero(begins[stays])
+    leading = mark(len(kept.data) + 1, kept.offsets[:-1])[starts]
+    is_kept = mark(len(packed.data), found.starts)[begins & stays]
+    if first is str.lower and other is _capital:
+        is_capital = is_between(kept.data[starts], "A", "Z") & leading & ~is_kept
+        kept.data[starts[is_capital]] += np.uint8(0x20)
+    inner = starts[~leading] if joint else starts[:0]
+    which = np.zeros(len(inner), np.int64)
+    made = pack(splice(kept, inner, inner, pa.array([joint], TEXT), which), values)
+    return each_where(made, beyond_ascii(values), values, one)

@@ -24,7 +24,7 @@ _WRITTEN = {
 _FIRM_ENDINGS = frozenset({"ag", "kg", "sa", "bv", "nv", "oy", "ab"})
 _ROMAN = re.compile(r"(?=[ivx])x{0,3}(ix|iv|v?i{0,3})")
 # ASCII texts in which a word may not simply get a capital (RE2 syntax).
-SPECIAL = rf"[a-z][A-Z]|(?i)\b(?:ma?c[a-z]|po\b|(?:{'|'.join(_WRITTEN)})\b)|[0-9][a-z]|\b[ivx]+$"
+SPECIAL = rf"(?i)(?:^|[^a-z])(?:ma?c[a-z]|(?:po|{'|'.join(_WRITTEN)})(?:[^a-z]|$)|[ivx]+[^a-z]*$)|[0-9][a-z]"
 _WORD = re.compile(r"[^\W\d_]+(?:['’][^\W\d_]+)*")
 _AFTER_DIGIT = re.compile(r"\d[^\W\d_]")
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from functools import cached_property
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -13,20 +14,39 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask, to_mask
 from igual.text.arrays import LONGEST_TEXT, as_it_is, differs, refuse_long_texts
+from igual.text.finding import Finder, Found
 from igual.text.folding import casefold
+from igual.text.packed import (
+    Bytes,
+    Offsets,
+    Packed,
+    begins_character,
+    lowered,
+    mark,
+    pack,
+    slices,
+    splice,
+    texts_with,
+    unpack,
+)
 
 # The name of a column in a replacement or template.
 PLACE = re.compile(r"\{([^{}]*)\}")
 Where = Literal["anywhere", "whole", "word", "start", "end"]
 
-# Stands between texts that are searched together; it is a letter of no script.
-_BETWEEN = "\x1f"
-# So many texts that were found are remembered with what was put in their places.
-_REMEMBERED = 1 << 16
 # RE2 refuses very large patterns; so many characters of literals go into one.
 _SCAN_CHARACTERS = 20_000
 # Python's patterns can't nest without end: texts that are each the beginning of the next share so many levels.
 _DEEPEST = 30
+
+
+def _is_wordish(character: str) -> bool:
+    return character.isalnum() or character == "_"
+
+
+_LAST_ASCII = 0x7F
+# ASCII characters of words: letters, digits and the underscore.
+_IN_WORDS = np.array([byte <= _LAST_ASCII and _is_wordish(chr(byte)) for byte in range(256)])
 
 _Tree = dict[str, "_Tree"]
 
@@ -44,123 +64,183 @@ class Replaced(NamedTuple):
     changed_again: tuple[tuple[str, str, int], ...] = ()
 
 
-def replaced(
-    values: pa.Array,
-    pairs: Mapping[str, str],
-    where: Where = "anywhere",
-    nth: int | None = None,
-    ignore_case: bool = False,
-    keep_case: bool = False,
-    beside: Mapping[str, pa.Array] | None = None,
-) -> Replaced:
-    """Replace the keys of `pairs` by their values, all at once, so that no output is replaced again.
+class Replacing:
+    """Pairs prepared for replacing the one by the other, all at once, so that no output is replaced again.
 
     Args:
-        values: Texts, (values,).
         pairs: Texts to look for, and what is put in their places.
         where: Where in a text they may stand.
         nth: Only the n-th place where a key stands in a text, counted from 1, each key for itself.
         ignore_case: Find texts in any case.
         keep_case: Write what is put in as what stood there: all in capitals, or with a capital first.
-        beside: Other columns, whose names in braces in a replacement stand for their texts.
     """
-    if where == "whole" and nth is not None and nth > 1:
-        return Replaced(values, np.zeros(len(pairs), np.bool_))
-    if where == "whole" and not keep_case and beside is None:
-        return _replaced_whole(values, pairs, ignore_case)
-    _refuse_growth(values, pairs, ignore_case)
-    flags = pa.array(_candidates(values, pairs, ignore_case))
-    texts = values.filter(flags).to_pylist()
-    columns = {name: column.filter(flags).to_pylist() for name, column in (beside or {}).items()}
-    work = _Replacing(pairs, where, ignore_case, keep_case)
-    if nth is None and beside is None:
-        new = work.replace_all(texts)
-    else:
-        cells = zip(*columns.values(), strict=True) if columns else itertools.repeat(())
-        new = [
-            work.replace_nth(text, nth, dict(zip(columns, row, strict=True)))
-            for text, row in zip(texts, cells, strict=False)
-        ]
-    return Replaced(pc.replace_with_mask(values, flags, pa.array(new, TEXT).cast(values.type)), work.used)
 
-
-def _refuse_growth(values: pa.Array, pairs: Mapping[str, str], ignore_case: bool) -> None:
-    """Raise RulebookError, before it is made, where replacing would make a value far too long."""
-    lengths = pc.binary_length(values).cast(pa.int64())
-    longest = max((len(given.encode()) for given in pairs.values()), default=0)
-    if (pc.max(lengths).as_py() or 0) * max(longest, 1) <= LONGEST_TEXT:
-        return
-    grown = lengths
-    for sought, given in pairs.items():
-        found = pc.count_substring(values, pattern=sought, ignore_case=ignore_case).cast(pa.int64())
-        grown = pc.add(grown, pc.multiply(found, max(len(given.encode()) - len(sought.encode()), 0)))
-    refuse_long_texts(grown, values)
-
-
-class _Replacing:
-    """One set of pairs at work on texts, one after another."""
-
-    def __init__(self, pairs: Mapping[str, str], where: Where, ignore_case: bool, keep_case: bool) -> None:
-        self._where, self._ignore_case, self._keep_case = where, ignore_case, keep_case
-        self._places = {_key(sought, ignore_case): place for place, sought in enumerate(pairs)}
+    def __init__(
+        self,
+        pairs: Mapping[str, str],
+        where: Where = "anywhere",
+        nth: int | None = None,
+        ignore_case: bool = False,
+        keep_case: bool = False,
+    ) -> None:
+        self._pairs, self._where, self._nth = pairs, where, nth
+        self._ignore_case, self._keep_case = ignore_case, keep_case
         self._givens = list(pairs.values())
-        self._pattern = re.compile(alternation(self._places, where))
-        self._ascii_pattern = (
-            re.compile(self._pattern.pattern, re.IGNORECASE) if ignore_case else self._pattern
+        self._places = {_key(sought, ignore_case): place for place, sought in enumerate(pairs)}
+        self._finder = Finder(list(self._places))
+
+    @cached_property
+    def _pattern(self) -> re.Pattern[str]:
+        return re.compile(alternation(self._places, self._where))
+
+    def replace(self, values: pa.Array, beside: Mapping[str, pa.Array] | None = None) -> Replaced:
+        """Replace whatever is found.
+
+        Args:
+            values: Texts, (values,).
+            beside: Other columns, whose names in braces in a replacement stand for their texts.
+        """
+        if self._where == "whole" and self._nth is not None and self._nth > 1:
+            return Replaced(values, np.zeros(len(self._pairs), np.bool_))
+        if self._where == "whole" and not self._keep_case and beside is None:
+            return _replaced_whole(values, self._pairs, self._ignore_case)
+        _refuse_growth(values, self._pairs, self._ignore_case)
+        packed = unpack(values)
+        data, is_careful = self._read(values, packed)
+        found = self._find(Packed(data, packed.offsets), is_careful)
+        used = mark(len(self._pairs), found.which)
+        texts, which = self._give(found, packed, beside)
+        made = pack(splice(packed, found.starts, found.stops, texts, which), values)
+        if is_careful.any():
+            made = self._replace_carefully(made, values, is_careful, used, beside)
+        return Replaced(made.cast(values.type), used)
+
+    def _read(self, values: pa.Array, packed: Packed) -> tuple[Bytes, Mask]:
+        """The bytes to look in, and the texts in which that would go wrong."""
+        is_careful = np.zeros(len(values), np.bool_)
+        if not self._ignore_case:
+            return packed.data, is_careful
+        if packed.is_ascii:
+            return lowered(packed.data), is_careful
+        # Where folding leaves each character in its place, what is found there stands there in the text as well.
+        folded = unpack(casefold(values))
+        is_careful = np.diff(folded.offsets) != np.diff(packed.offsets)
+        if is_careful.any():
+            folded = unpack(pc.if_else(pa.array(is_careful), values, casefold(values)))
+        moved = begins_character(folded.data) != begins_character(packed.data)
+        return folded.data, is_careful | texts_with(moved, packed)
+
+    def _find(self, packed: Packed, is_careful: Mask) -> Found:
+        """Where texts are to be replaced; texts whose words may go on beyond ASCII become careful ones."""
+        found = self._finder.find(packed, self._accept(packed, is_careful))
+        if is_careful.any():
+            found = found.where(~is_careful[packed.texts_at(found.starts)])
+        if self._nth is None or not len(found.starts):
+            return found
+        # Of each sought text in each text the places are counted.
+        owners = packed.texts_at(found.starts) * len(self._pairs) + found.which
+        order = np.argsort(owners, kind="stable")
+        is_first = np.append(True, np.diff(owners[order]) > 0)
+        rank = np.empty(len(order), np.int64)
+        rank[order] = np.arange(len(order)) - np.flatnonzero(is_first)[np.cumsum(is_first) - 1]
+        return found.where(rank == self._nth - 1)
+
+    def _accept(self, packed: Packed, is_careful: Mask) -> Callable[[Offsets, Offsets], Mask] | None:
+        """What tells good places; None: all are."""
+        if self._where == "anywhere":
+            return None
+        size = len(packed.data)
+        at_start, at_end = mark(size + 1, packed.offsets[:-1]), mark(size + 1, packed.offsets[1:])
+        if self._where == "start":
+            return lambda starts, stops: at_start[starts]
+        if self._where == "end":
+            return lambda starts, stops: at_end[stops]
+        if self._where == "whole":
+            return lambda starts, stops: at_start[starts] & at_end[stops]
+        data = np.append(packed.data, np.uint8(0))
+
+        def stand_alone(starts: Offsets, stops: Offsets) -> Mask:
+            first, last = data[starts], data[stops - 1]
+            outside = np.where(at_start[starts], 0, data[starts - 1])
+            behind = np.where(at_end[stops], 0, data[stops])
+            is_unsure = np.maximum.reduce([first, last, outside, behind]) > _LAST_ASCII
+            is_careful[packed.texts_at(starts[is_unsure])] = True
+            goes_on = (_IN_WORDS[first] & _IN_WORDS[outside]) | (_IN_WORDS[last] & _IN_WORDS[behind])
+            stands_alone: Mask = ~goes_on & ~is_unsure
+            return stands_alone
+
+        return stand_alone
+
+    def _give(
+        self, found: Found, packed: Packed, beside: Mapping[str, pa.Array] | None
+    ) -> tuple[pa.Array, Offsets]:
+        """What is put in: distinct texts, and which of them goes in each place."""
+        texts, which = pa.array(self._givens, TEXT), found.which
+        if beside is not None:
+            rows = packed.texts_at(found.starts)
+            texts, which = self._fill(
+                found, {name: cells.take(pa.array(rows)) for name, cells in beside.items()}
+            )
+        if not self._keep_case:
+            return texts, which
+        encoded = slices(packed, found.starts, found.stops).dictionary_encode()
+        pairs = pa.array(encoded.indices.to_numpy(zero_copy_only=False) * np.int64(len(texts)) + which)
+        both = pairs.dictionary_encode()
+        stood, given = np.divmod(both.dictionary.to_numpy(zero_copy_only=False), max(len(texts), 1))
+        together = zip(
+            encoded.dictionary.take(pa.array(stood)).to_pylist(),
+            texts.take(pa.array(given)).to_pylist(),
+            strict=True,
         )
-        self._known: dict[str, str] = {}
-        self.used = np.zeros(len(pairs), np.bool_)
+        cased = pa.array([_in_case_of(text, made) for text, made in together], TEXT)
+        return cased, both.indices.to_numpy(zero_copy_only=False).astype(np.int64)
 
-    def replace_all(self, texts: Sequence[str]) -> list[str]:
-        """Replace whatever is found, in all texts."""
-        if self._ignore_case and not all(map(str.isascii, texts)):
-            # Where folding is more than lower case, texts are folded one by one.
-            plain = iter(self._replace_together([text for text in texts if text.isascii()]))
-            return [next(plain) if text.isascii() else self._replace_folded(text) for text in texts]
-        return self._replace_together(texts)
+    def _fill(self, found: Found, cells: Mapping[str, pa.Array]) -> tuple[pa.Array, Offsets]:
+        """What is put in once the names in it stand for the cells beside each place."""
+        parts = [pa.array([], TEXT)]
+        which = np.zeros(len(found.which), np.int64)
+        for place in np.unique(found.which).tolist():
+            is_here = found.which == place
+            # Texts stand at even places, names of columns at odd ones.
+            pieces = PLACE.split(self._givens[place])
+            flags = pa.array(is_here)
+            texts = [
+                cells[piece].filter(flags).fill_null("") if number % 2 else pa.scalar(piece, TEXT)
+                for number, piece in enumerate(pieces)
+            ]
+            which[is_here] = sum(map(len, parts)) + np.arange(is_here.sum())
+            made = pc.binary_join_element_wise(*texts, pa.scalar("", TEXT))
+            parts.append(made if isinstance(made, pa.Array) else pa.repeat(made, int(is_here.sum())))
+        encoded = pa.concat_arrays(parts).dictionary_encode()
+        return encoded.dictionary, encoded.indices.to_numpy(zero_copy_only=False).astype(np.int64)[which]
 
-    def _replace_together(self, texts: Sequence[str]) -> list[str]:
-        together = _BETWEEN.join(texts)
-        if (
-            self._where in ("anywhere", "word")
-            and together.count(_BETWEEN) == len(texts) - 1
-            and not any(_BETWEEN in text for text in (*self._places, *self._givens))
-        ):
-            # One pass over all texts at once: the mark between them is in none of them, and no letter or digit.
-            return self._replace_plainly(together).split(_BETWEEN)
-        return [self._replace_plainly(text) for text in texts]
+    def _replace_carefully(
+        self,
+        made: pa.Array,
+        values: pa.Array,
+        is_careful: Mask,
+        used: Mask,
+        beside: Mapping[str, pa.Array] | None,
+    ) -> pa.Array:
+        """The texts in which folding moves characters, or words go on beyond ASCII, one after another."""
+        flags = pa.array(is_careful)
+        columns = {name: column.filter(flags).to_pylist() for name, column in (beside or {}).items()}
+        rows = zip(*columns.values(), strict=True) if columns else itertools.repeat(())
+        new = [
+            self._replace_one(text, dict(zip(columns, row, strict=True)), used)
+            for text, row in zip(values.filter(flags).to_pylist(), rows, strict=False)
+        ]
+        return pc.replace_with_mask(made, flags, pa.array(new, TEXT))
 
-    def _replace_plainly(self, text: str) -> str:
-        return self._ascii_pattern.sub(lambda found: self._given(found[0]), text)
-
-    def _replace_folded(self, text: str) -> str:
-        pieces, last = [], 0
-        for start, stop, _ in self._find(text):
-            pieces += [text[last:start], self._given(text[start:stop])]
-            last = stop
-        return "".join([*pieces, text[last:]]) if pieces else text
-
-    def _given(self, found: str) -> str:
-        """What is put in the place of a text that was found."""
-        made = self._known.get(found)
-        if made is None:
-            place = self._places[_key(found, self._ignore_case)]
-            self.used[place] = True
-            made = _in_case_of(found, self._givens[place]) if self._keep_case else self._givens[place]
-            if len(self._known) < _REMEMBERED:
-                self._known[found] = made
-        return made
-
-    def replace_nth(self, text: str, nth: int | None, cells: Mapping[str, str | None]) -> str:
-        """Replace only the n-th place of each sought text; names in braces stand for the cells beside."""
+    def _replace_one(self, text: str, cells: Mapping[str, str | None], used: Mask) -> str:
         seen: dict[str, int] = {}
         pieces, last = [], 0
-        for start, stop, key in self._find(text):
+        for start, stop, key in self._find_in(text):
             seen[key] = seen.get(key, 0) + 1
-            if nth not in (None, seen[key]):
+            if self._nth not in (None, seen[key]):
                 continue
             place = self._places[key]
-            self.used[place] = True
+            used[place] = True
             given = self._givens[place]
             if cells:
                 given = PLACE.sub(lambda name: cells[name[1]] or "", given)
@@ -168,7 +248,7 @@ class _Replacing:
             last = stop
         return "".join([*pieces, text[last:]])
 
-    def _find(self, text: str) -> Iterator[tuple[int, int, str]]:
+    def _find_in(self, text: str) -> Iterator[tuple[int, int, str]]:
         """Where the sought texts stand, and which: start, end, key."""
         folded = _key(text, self._ignore_case)
         if len(folded) == len(text):
@@ -185,6 +265,19 @@ class _Replacing:
             else:
                 yield start, stop, found[0]
                 at = found.end()
+
+
+def _refuse_growth(values: pa.Array, pairs: Mapping[str, str], ignore_case: bool) -> None:
+    """Raise RulebookError, before it is made, where replacing would make a value far too long."""
+    lengths = pc.binary_length(values).cast(pa.int64())
+    longest = max((len(given.encode()) for given in pairs.values()), default=0)
+    if (pc.max(lengths).as_py() or 0) * max(longest, 1) <= LONGEST_TEXT:
+        return
+    grown = lengths
+    for sought, given in pairs.items():
+        found = pc.count_substring(values, pattern=sought, ignore_case=ignore_case).cast(pa.int64())
+        grown = pc.add(grown, pc.multiply(found, max(len(given.encode()) - len(sought.encode()), 0)))
+    refuse_long_texts(grown, values)
 
 
 def _in_case_of(found: str, given: str) -> str:
@@ -286,10 +379,6 @@ def _closing(where: Where, last: str) -> str:
     if where in ("end", "whole"):
         return r"\Z"
     return r"(?!\w)" if where == "word" and _is_wordish(last) else ""
-
-
-def _is_wordish(character: str) -> bool:
-    return character.isalnum() or character == "_"
 
 
 def replaced_in_turn(

@@ -6,11 +6,26 @@ import re
 from dataclasses import dataclass
 from typing import Literal
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from igual.column import Mask
 from igual.text.arrays import changed_where, each, has_pattern
 from igual.text.characters import JOINERS, LINE_BREAKS, ODD_SPACES, TAB, ZERO_WIDTH
+from igual.text.packed import (
+    Offsets,
+    Packed,
+    Runs,
+    before,
+    cut_out,
+    find_runs,
+    keep_bytes,
+    mark,
+    mark_character,
+    pack,
+    unpack,
+)
 
 Ends = Literal["both", "left", "right", "keep"]
 Inner = Literal["one", "none", "keep"]
@@ -24,6 +39,9 @@ _STRAY_JOINER = re.compile("(?:(?<![^\x00-\x7f])[\u200c\u200d])|(?:[\u200c\u200d
 _UNSPACED = (
     r"\p{Han}\p{Hiragana}\p{Katakana}\p{Thai}\p{Lao}\p{Khmer}\p{Myanmar}\x{3000}-\x{303f}\x{ff00}-\x{ffef}ー"
 )
+
+# Bytes that are neither control characters nor parts of characters beyond ASCII.
+_PRINTABLE = (0x20, 0x7E)
 
 
 @dataclass(frozen=True)
@@ -43,15 +61,30 @@ class SpacingSettings:
 
 
 def respaced(values: pa.Array, words: SpacingSettings) -> pa.Array:
-    """Texts with their spacing put right. Only those that need it are touched: most pass a single scan."""
-    other = re.escape(words.also)
-    dirty = has_pattern(values, f"  |^[ {other}]|[ {other}]$|[\\x00-\\x1f{other}]|[^\\x00-\\x7f]")
-    if words.inner == "none":
-        dirty |= has_pattern(values, " ")
-    return changed_where(values, dirty, lambda some: _respaced(some, words))
+    """Texts with their spacing put right."""
+    data = unpack(values).data
+    if len(data) and bool(((data < _PRINTABLE[0]) | (data > _PRINTABLE[1])).any()):
+        odd = has_pattern(values, f"[\\x00-\\x1f{_ODD}{_NO_WIDTH}{''.join(JOINERS)}{LINE_BREAKS}]")
+        values = changed_where(values, odd, lambda some: _without_odd(some, words))
+    if words.between_unspaced == "remove":
+        # Twice, since a character between two spaces belongs to both places.
+        for _ in range(2):
+            values = _swapped(values, f"([{_UNSPACED}]) +([{_UNSPACED}])", r"\1\2")
+    # All that acts as spacing goes from the ends at once: behind the last separator there may be a space.
+    if words.ends in ("both", "left"):
+        values = pc.utf8_ltrim(values, characters=" " + words.also)
+    if words.ends in ("both", "right"):
+        values = pc.utf8_rtrim(values, characters=" " + words.also)
+    if words.inner == "keep":
+        return values
+    packed = unpack(values)
+    for character in " " + words.also:
+        packed = _evened(packed, character, words)
+    return pack(packed, values)
 
 
-def _respaced(values: pa.Array, words: SpacingSettings) -> pa.Array:
+def _without_odd(values: pa.Array, words: SpacingSettings) -> pa.Array:
+    """Texts whose tabs, breaks, odd spaces and characters without width have become what they are to be."""
     if words.zero_width == "remove":
         values = changed_where(
             values,
@@ -66,47 +99,38 @@ def _respaced(values: pa.Array, words: SpacingSettings) -> pa.Array:
         # A break and the spaces round it are one gap.
         gap = " " if words.breaks == "space" else ""
         values = _swapped(values, f" *[{LINE_BREAKS}][ {LINE_BREAKS}]*", gap)
-    if words.between_unspaced == "remove":
-        # Twice, since a character between two spaces belongs to both places.
-        for _ in range(2):
-            values = _swapped(values, f"([{_UNSPACED}]) +([{_UNSPACED}])", r"\1\2")
-    # All that acts as spacing goes from the ends at once: behind the last separator there may be a space.
-    if words.ends in ("both", "left"):
-        values = pc.utf8_ltrim(values, characters=" " + words.also)
-    if words.ends in ("both", "right"):
-        values = pc.utf8_rtrim(values, characters=" " + words.also)
-    if words.inner != "keep":
-        for spacing in [" ", *words.also]:
-            values = _evened(values, spacing, words)
     return values
 
 
-def _evened(values: pa.Array, spacing: str, words: SpacingSettings) -> pa.Array:
-    """Inner runs of one spacing character."""
-    char = re.escape(spacing)
-    given = spacing if words.inner == "one" else ""
-    if words.nth is not None:
-        return _nth_gap(values, char, given, words)
-    run = f"{char}{{2,}}" if words.inner == "one" else f"{char}+"
-    if words.ends == "both":
-        return _swapped(values, run, given)
+def _evened(packed: Packed, character: str, words: SpacingSettings) -> Packed:
+    """Texts whose inner runs of a spacing character have become one, or none."""
+    marks = mark_character(packed.data, character)
+    width = len(character.encode())
+    if words.ends == "both" and words.nth is None and width == 1:
+        # No run is left at an end: all but the first of each goes, or all of it.
+        return keep_bytes(packed, ~(marks & before(marks, packed) if words.inner == "one" else marks))
+    runs = find_runs(marks, packed)
+    size = len(packed.data)
+    at_start = mark(size + 1, packed.offsets[:-1])[runs.starts]
+    at_end = mark(size + 1, packed.offsets[1:])[runs.stops]
     # Runs at an end that is to be kept are not inner runs.
-    pattern = re.compile(f"(?<=[^{char}]){run}(?=[^{char}])")
-    return changed_where(
-        values,
-        has_pattern(values, f"[^{char}]{run}[^{char}]"),
-        lambda some: each(some, lambda text: pattern.sub(given, text)),
-    )
+    is_cut = ~at_start & ~at_end
+    if words.nth is not None:
+        is_cut = _is_nth(runs, is_cut, packed, words, width)
+    kept = width if words.inner == "one" else 0
+    is_cut &= runs.stops - runs.starts > kept
+    return cut_out(packed, (runs.starts + kept)[is_cut], runs.stops[is_cut])
 
 
-def _nth_gap(values: pa.Array, char: str, given: str, words: SpacingSettings) -> pa.Array:
-    """Only the n-th gap between words, or between groups of words that single spaces hold together."""
-    word = f"[^{char}]+"
-    group, gap = (
-        (f"(?:{word}{char})*{word}", f"{char}{{2,}}") if words.gaps == "double" else (word, f"{char}+")
-    )
-    before = f"^({char}*(?:{group}{gap}){{{(words.nth or 1) - 1}}}{group})"
-    return _swapped(values, f"{before}{gap}([^{char}])", rf"\1{given}\2")
+def _is_nth(runs: Runs, inside: Mask, packed: Packed, words: SpacingSettings, width: int) -> Mask:
+    """Which runs are the n-th gap between words, or between groups of words that single spaces hold together."""
+    is_gap = inside & (runs.stops - runs.starts >= width * (2 if words.gaps == "double" else 1))
+    earlier: Offsets = np.cumsum(is_gap) - is_gap
+    first = np.searchsorted(runs.starts, packed.offsets)
+    # How many gaps stand before each text, and before each run of the same text.
+    elsewhere = np.append(earlier, is_gap.sum())[first[packed.texts_at(runs.starts)]]
+    is_nth: Mask = is_gap & (earlier - elsewhere == (words.nth or 1) - 1)
+    return is_nth
 
 
 def _swapped(values: pa.Array, pattern: str, replacement: str) -> pa.Array:

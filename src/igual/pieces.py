@@ -1,0 +1,46 @@
+"""Work on many texts in pieces, two at a time.
+
+What is made of a text must not depend on the others. Arrow's and NumPy's kernels let other threads work beside them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import TypeVar
+
+import pyarrow as pa
+
+Made = TypeVar("Made")
+# Most of the work lets others work beside it; more than two at a time would wait for each other.
+AT_A_TIME = 2
+# So many bytes of text, and so many texts at most: smaller ones would wait for each other more often.
+_BYTES, _TEXTS = 1 << 20, 1 << 15
+
+
+def cut_pieces(values: pa.Array) -> list[tuple[int, int]]:
+    """Where to cut texts: for each piece where it begins, and how many texts it has; one for few texts."""
+    share = _BYTES * len(values) // max(values.nbytes, 1)
+    size = max(min(share, _TEXTS), 1)
+    # The more bytes stand in few texts, the less it matters that a piece is small.
+    return [(start, size) for start in range(0, max(len(values), 1), size)]
+
+
+def in_pieces(values: pa.Array, work: Callable[[int, int], Made]) -> list[Made]:
+    """What some work makes of each piece of texts, in order.
+
+    Args:
+        values: The texts, (values,).
+        work: Is called with where a piece begins, and how many texts it has at most.
+    """
+    pieces = cut_pieces(values)
+    if len(pieces) == 1:
+        return [work(*pieces[0])]
+    with ThreadPoolExecutor(AT_A_TIME) as pool:
+        return list(pool.map(lambda piece: work(*piece), pieces))
+
+
+def change_pieces(values: pa.Array, change: Callable[[pa.Array], pa.Array]) -> pa.Array:
+    """The same as `change(values)`, made in pieces."""
+    made = in_pieces(values, lambda start, size: change(values.slice(start, size)))
+    return made[0] if len(made) == 1 else pa.concat_arrays(made)

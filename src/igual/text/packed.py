@@ -1,0 +1,224 @@
+"""Texts as one row of bytes, as Arrow keeps them, for work by NumPy on all bytes at once.
+
+Masks over the bytes say what stands where; Arrow's own `take` moves the bytes, which is faster than any index.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+
+from igual.column import TEXT, Mask, to_mask
+from igual.distinct import view_bytes
+
+Bytes = npt.NDArray[np.uint8]
+Offsets = npt.NDArray[np.int64]
+
+
+class Packed(NamedTuple):
+    """Texts as bytes.
+
+    Attributes:
+        data: UTF-8, text after text, (bytes,).
+        offsets: Where each text begins, and the end of the last, (texts + 1,).
+    """
+
+    data: Bytes
+    offsets: Offsets
+
+    @property
+    def is_ascii(self) -> bool:
+        """Whether all texts are plain ASCII."""
+        return not len(self.data) or int(self.data.max()) < 0x80
+
+    def texts_at(self, places: Offsets) -> Offsets:
+        """Which texts bytes belong to: their positions, (places,)."""
+        return np.searchsorted(self.offsets, places, side="right") - 1
+
+    def firsts(self) -> Offsets:
+        """Where texts begin that aren't empty."""
+        starts = self.offsets[:-1]
+        return starts[starts < self.offsets[1:]]
+
+    def lasts(self) -> Offsets:
+        """The last byte of each text that isn't empty."""
+        ends = self.offsets[1:]
+        return ends[self.offsets[:-1] < ends] - 1
+
+
+class Runs(NamedTuple):
+    """Runs of marked bytes within texts, in order: where each begins, and where it has ended, (runs,) each."""
+
+    starts: Offsets
+    stops: Offsets
+
+
+def unpack(values: pa.Array) -> Packed:
+    """The bytes of texts; missing ones have none."""
+    if values.type != TEXT:
+        values = values.cast(TEXT)
+    if values.null_count:
+        values = values.fill_null("")
+    return Packed(*view_bytes(values))
+
+
+_NONE = np.zeros(1, np.int64)
+
+
+def pack(packed: Packed, like: pa.Array) -> pa.Array:
+    """Texts of bytes; missing where `like` is missing.
+
+    Args:
+        packed: The bytes.
+        like: As many texts, (texts,).
+    """
+    made = _as_texts(packed.offsets, packed.data)
+    if not like.null_count:
+        return made
+    validity = np.packbits(to_mask(like.is_valid()), bitorder="little")
+    _, offsets, data = made.buffers()
+    return pa.LargeStringArray.from_buffers(len(made), offsets, data, pa.py_buffer(validity))
+
+
+def _as_texts(offsets: Offsets, data: Bytes) -> pa.Array:
+    return pa.LargeStringArray.from_buffers(
+        len(offsets) - 1, pa.py_buffer(np.ascontiguousarray(offsets, np.int64)), pa.py_buffer(data)
+    )
+
+
+def mark(length: int, places: Offsets) -> Mask:
+    """A mask of so many bytes, with some places marked."""
+    marks = np.zeros(length, np.bool_)
+    marks[places] = True
+    return marks
+
+
+def mark_character(data: Bytes, character: str) -> Mask:
+    """Which bytes are those of a character, which may have several."""
+    first, *others = character.encode()
+    marks: Mask = data == first
+    if not others:
+        return marks
+    for place, byte in enumerate(others, 1):
+        marks[:-place] &= data[place:] == byte
+        marks[-place:] = False
+    whole: Mask = np.logical_or.reduce([np.roll(marks, place) for place in range(len(others) + 1)])
+    return whole
+
+
+def before(marks: Mask, packed: Packed) -> Mask:
+    """Whether the byte before each is marked; none stands before the first of a text."""
+    moved = np.empty_like(marks)
+    moved[1:] = marks[:-1]
+    moved[packed.firsts()] = False
+    return moved
+
+
+def behind(marks: Mask, packed: Packed) -> Mask:
+    """Whether the byte behind each is marked; none stands behind the last of a text."""
+    moved = np.empty_like(marks)
+    moved[:-1] = marks[1:]
+    moved[packed.lasts()] = False
+    return moved
+
+
+def find_runs(marks: Mask, packed: Packed) -> Runs:
+    """Runs of marked bytes; none goes on in the next text."""
+    return Runs(
+        np.flatnonzero(marks & ~before(marks, packed)), np.flatnonzero(marks & ~behind(marks, packed)) + 1
+    )
+
+
+def places_in(starts: Offsets, stops: Offsets) -> Offsets:
+    """All places in ranges, one after another."""
+    lengths = stops - starts
+    total = np.cumsum(lengths)
+    first = np.repeat(starts - total + lengths, lengths)
+    return first + np.arange(len(first))
+
+
+def cut_out(packed: Packed, starts: Offsets, stops: Offsets) -> Packed:
+    """Texts without the bytes in some ranges, which are in order and don't overlap."""
+    keep = ~mark(len(packed.data), places_in(starts, stops))
+    gone = np.concatenate([_NONE, np.cumsum(stops - starts)])
+    # A range is of the text that it begins in, and has gone before any text behind it.
+    return Packed(packed.data[keep], packed.offsets - gone[np.searchsorted(starts, packed.offsets)])
+
+
+def keep_bytes(packed: Packed, keep: Mask) -> Packed:
+    """Texts with the marked bytes alone."""
+    gone = np.flatnonzero(~keep)
+    if not len(gone):
+        return packed
+    return Packed(packed.data[keep], packed.offsets - np.searchsorted(gone, packed.offsets))
+
+
+def splice(packed: Packed, starts: Offsets, stops: Offsets, texts: pa.Array, which: Offsets) -> Packed:
+    """Put texts in the places of some ranges, which are in order and don't overlap.
+
+    An empty range is a place before a byte; it belongs to the text that this byte belongs to.
+
+    Args:
+        packed: The texts.
+        starts: Where each range begins, (ranges,).
+        stops: Where each has ended, (ranges,).
+        texts: What is put in, (texts,).
+        which: Which of these is put in each range, (ranges,).
+    """
+    if not len(starts):
+        return packed
+    edges = np.empty(2 * len(starts) + 2, np.int64)
+    edges[0], edges[-1] = 0, len(packed.data)
+    edges[1:-1:2], edges[2:-1:2] = starts, stops
+    between = _as_texts(edges, packed.data)
+    # What stays and what is put in take turns; of what stood there nothing is taken.
+    turns = np.arange(2 * len(starts) + 1)
+    turns[1::2] = which + len(between)
+    made = unpack(pa.concat_arrays([between, texts.cast(TEXT)]).take(pa.array(turns)))
+    sizes = unpack(texts).offsets
+    grown = np.concatenate([_NONE, np.cumsum(np.diff(sizes)[which] - (stops - starts))])
+    return Packed(made.data, packed.offsets + grown[np.searchsorted(starts, packed.offsets)])
+
+
+def slices(packed: Packed, starts: Offsets, stops: Offsets) -> pa.Array:
+    """The texts in ranges, which are in order and don't overlap, (ranges,)."""
+    edges = np.empty(2 * len(starts), np.int64)
+    edges[::2], edges[1::2] = starts, stops
+    if not len(edges):
+        return pa.array([], TEXT)
+    return _as_texts(edges, packed.data).take(pa.array(np.arange(0, len(edges) - 1, 2)))
+
+
+def begins_character(data: Bytes) -> Mask:
+    """Which bytes begin a character: all but those that go on with one."""
+    begins: Mask = (data & np.uint8(0xC0)) != 0x80
+    return begins
+
+
+def texts_with(marks: Mask, packed: Packed) -> Mask:
+    """Which texts have a marked byte, (texts,)."""
+    places = np.flatnonzero(marks)
+    has = np.zeros(len(packed.offsets) - 1, np.bool_)
+    if len(places):
+        has[packed.texts_at(places)] = True
+    return has
+
+
+def is_letter(data: Bytes) -> Mask:
+    """Which bytes are ASCII letters."""
+    return is_between(data | np.uint8(0x20), "a", "z")
+
+
+def is_between(data: Bytes, first: str, last: str) -> Mask:
+    """Which bytes are ASCII characters from one to another."""
+    low = ord(first)
+    marks: Mask = (data - np.uint8(low)) <= np.uint8(ord(last) - low)
+    return marks
+
+
+def lowered(data: Bytes) -> Bytes:
+    """ASCII capitals as small letters; all other bytes as they are."""
+    return data | (is_between(data, "A", "Z").view(np.uint8) << np.uint8(5))
