@@ -116,7 +116,7 @@ def every_rule() -> None:
         ("extract, pieces", rules.Extract(pieces={"pattern": r"^\d{4,6}$"}), values),
         ("mention", rules.Mention(list="list", ignore_case=True), values),
         ("label", rules.Label(codebook="book"), number),
-        ("match", rules.Match(list="list"), values),
+        ("match, exact and folded", rules.Match(list="list", by=("exact", "folded")), values),
         ("bands", rules.Bands(bands=bands), number),  # type: ignore[arg-type]
         ("blanks", rules.Blanks(texts=("n/a",)), values),
         ("number", rules.Number(), number),

@@ -8,8 +8,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from igual.column import Column, count_rows, merge_equal
+from igual.column import Column, count_rows
 from igual.conditions import Condition
+from igual.distinct import find_distinct
 from igual.engines import open_table
 from igual.errors import did_you_mean, find_nearest
 from igual.lists import Codebook, ReferenceList
@@ -80,11 +81,11 @@ def test_encoding_and_decoding_is_no_change(cells: list[str | None]) -> None:
 
 
 def test_merging_and_counting() -> None:
-    values, places = merge_equal(texts("a", "b", "a", None))
+    values, places = find_distinct(texts("a", "b", "a", None))
     assert values.to_pylist() == ["a", "b", None]
     assert places is not None
     assert count_rows(places, np.array([1, 2, 3, 4]), 3).tolist() == [4, 2, 4]
-    assert merge_equal(texts("a", "b"))[1] is None
+    assert find_distinct(texts("a", "b"))[1] is None
 
 
 def test_what_differs_and_what_is_touched() -> None:

@@ -14,6 +14,7 @@ import pyarrow.compute as pc
 from igual.column import TEXT, Codes, Column, encode, to_mask
 from igual.distinct import find_distinct
 from igual.engines.base import CleanColumn
+from igual.pieces import change_pieces
 from igual.text.cells import NUMBERS, print_cells, read_cells, write_cells
 
 
@@ -115,13 +116,17 @@ def to_numbers(texts: pa.Array) -> pa.Array | None:
     """
     with contextlib.suppress(pa.ArrowInvalid):
         return texts.cast(pa.int64())
-    parts = pc.extract_regex(texts, pattern=r"^-?0?(?P<whole>\d*)\.?(?P<decimals>\d*)$")
-    whole, decimals = (pc.utf8_length(pc.struct_field(parts, name)) for name in ("whole", "decimals"))
-    if (pc.max(pc.add(whole, decimals)).as_py() or 0) <= _EXACT_DIGITS:
-        return texts.cast(pa.float64())
-    scale = pc.max(decimals).as_py()
+    some = texts.drop_null()
+    length, point = (np.asarray(part) for part in (pc.binary_length(some), pc.find_substring(some, ".")))
+    # A zero before the point is no digit that has to be held.
+    aside = sum(np.asarray(pc.starts_with(some, start), np.int64) for start in ("-", "0", "-0"))
+    decimals = np.where(point >= 0, length - point - 1, 0)
+    whole = np.where(point >= 0, point, length) - aside
+    if (whole + decimals).max(initial=0) <= _EXACT_DIGITS:
+        return change_pieces(texts, lambda some: some.cast(pa.float64()))
+    scale = int(decimals.max(initial=0))
     # The cast itself doesn't notice digits beyond those that a decimal has.
-    return texts.cast(pa.decimal128(38, scale)) if pc.max(whole).as_py() + scale <= 38 else None
+    return texts.cast(pa.decimal128(38, scale)) if whole.max(initial=0) + scale <= 38 else None
 
 
 def order_values(clean: CleanColumn) -> tuple[pa.Array, Codes]:

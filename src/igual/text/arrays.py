@@ -10,6 +10,7 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask, to_mask
 from igual.errors import RulebookError
+from igual.pieces import in_pieces
 from igual.text.characters import visible
 from igual.text.packed import Packed, slices, unpack
 
@@ -21,7 +22,12 @@ _BETWEEN = "\x1f"
 
 def has_pattern(values: pa.Array, pattern: str) -> Mask:
     """Which values a pattern occurs in (RE2 syntax, linear time); missing never."""
-    return to_mask(pc.match_substring_regex(values, pattern=pattern))
+
+    def work(start: int, size: int) -> Mask:
+        return to_mask(pc.match_substring_regex(values.slice(start, size), pattern=pattern))
+
+    has: Mask = np.concatenate(in_pieces(values, work))
+    return has
 
 
 def refuse_long_texts(lengths: pa.Array, values: pa.Array) -> None:

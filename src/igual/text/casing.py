@@ -41,7 +41,7 @@ _WORD = re.compile(f"{_LETTER}+(?:['’]{_LETTER}+)*")
 _ASCII_SPACES = np.frombuffer(b" \t\n\r\v\f\x1c\x1d\x1e\x1f", np.uint8)
 _BEFORE_APOSTROPHE = np.frombuffer(b"odl", np.uint8)
 # In these languages also plain ASCII letters need care.
-_ASCII_WITH_CARE: dict[str | None, str] = {"tr": "[iI]", "az": "[iI]", "nl": r"\b[iI][jJ]"}
+_ASCII_WITH_CARE: dict[str | None, str] = {"tr": "[iI]", "az": "[iI]", "nl": "(?:^|[^A-Za-z])[iI][jJ]"}
 # What capitals and small letters differ in.
 _CASE_BIT = np.uint8(5)
 _AFTER_COLON = re.compile(r":\s+$")
@@ -88,24 +88,29 @@ def _ascii_cased(packed: Packed, style: Style, keep: Collection[str], small: Col
         return cased
     letter = is_letter(data)
     # In names digits part words.
-    words = _find_words(packed, letter if style == "name" else letter | is_between(data, "0", "9"))
+    words = _mark_words(packed, letter if style == "name" else letter | is_between(data, "0", "9"))
     high = np.zeros(len(data), np.bool_)
     if style == "sentence":
-        high[words.starts[words.is_first]] = True
+        starts = np.flatnonzero(words.begins)
+        first = np.searchsorted(starts, packed.offsets)
+        high[starts[first[:-1][first[:-1] < first[1:]]]] = True
     elif style in ("title", "name"):
-        high[words.starts] = True
-        high[_find_small(packed, cased, words, small, in_title=style == "title")] = False
+        high = words.begins.copy()
+        if small:
+            high[_find_small(packed, cased, words, small, in_title=style == "title")] = False
         if style == "name":
             high[_find_second_capitals(cased, words)] = True
     cased -= (high & letter).view(np.uint8) << _CASE_BIT
-    kept = find_words(packed, [word for word in keep if _is_ascii_word(word)], words.begins, words.ends)
-    held = places_in(kept.starts, kept.stops)
-    cased[held] = data[held]
+    if keep:
+        kept = find_words(packed, list(filter(_is_ascii_word, keep)), *words)
+        held = places_in(kept.starts, kept.stops)
+        cased[held] = data[held]
     if style == "name":
         # A capital behind a small letter was put there on purpose: the word stays.
         seams = np.flatnonzero(small_letter.view(np.bool_) & behind(is_between(data, "A", "Z"), packed))
-        mixed = np.unique(np.searchsorted(words.starts, seams, "right") - 1)
-        held = places_in(words.starts[mixed], words.stops[mixed])
+        starts, stops = np.flatnonzero(words.begins), np.flatnonzero(words.ends) + 1
+        mixed = np.unique(np.searchsorted(starts, seams, "right") - 1)
+        held = places_in(starts[mixed], stops[mixed])
         cased[held] = data[held]
     return cased
 
@@ -116,35 +121,28 @@ class _Words(NamedTuple):
     Attributes:
         begins: Which bytes a word begins with, (bytes,).
         ends: Which bytes are the last of a word, (bytes,).
-        starts: Where each begins, (words,).
-        stops: Where each has ended, (words,).
-        is_first: Which are the first of their text, (words,).
-        is_last: Which are the last of their text, (words,).
     """
 
     begins: Mask
     ends: Mask
-    starts: Offsets
-    stops: Offsets
-    is_first: Mask
-    is_last: Mask
 
 
-def _find_words(packed: Packed, inside: Mask) -> _Words:
+def _mark_words(packed: Packed, inside: Mask) -> _Words:
     """Words of marked bytes; an apostrophe between two of them doesn't end a word."""
-    inside = inside | ((packed.data == ord("'")) & before(inside, packed) & behind(inside, packed))
-    begins, ends = inside & ~before(inside, packed), inside & ~behind(inside, packed)
-    starts = np.flatnonzero(begins)
-    changes = np.diff(packed.texts_at(starts), prepend=-1, append=-1) != 0
-    return _Words(begins, ends, starts, np.flatnonzero(ends) + 1, changes[:-1], changes[1:])
+    apostrophe = packed.data == ord("'")
+    if apostrophe.any():
+        inside = inside | (apostrophe & before(inside, packed) & behind(inside, packed))
+    return _Words(inside & ~before(inside, packed), inside & ~behind(inside, packed))
 
 
 def _find_second_capitals(cased: Bytes, words: _Words) -> Offsets:
     """Where a second capital stands, as in O'Brien: behind one of three letters and an apostrophe."""
-    starts = words.starts[words.stops - words.starts >= len("o'ab")]
-    has_one = np.isin(cased[starts], _BEFORE_APOSTROPHE) & (cased[starts + 1] == ord("'"))
-    seconds: Offsets = starts[has_one] + len("o'")
-    return seconds
+    second = np.flatnonzero(words.begins[:-3] & (cased[1:-2] == ord("'")))
+    has_one = np.isin(cased[second], _BEFORE_APOSTROPHE)
+    # The word goes on for two letters at least.
+    for place in range(3):
+        has_one &= ~words.ends[second + place]
+    return second[has_one] + len("o'")
 
 
 def _find_small(
@@ -152,17 +150,21 @@ def _find_small(
 ) -> Offsets:
     """Where small words begin that stand neither at an end of their text nor, in a title, behind a colon."""
     sought = [word.lower() for word in small if _is_ascii_word(word.lower())]
-    starts = find_words(packed._replace(data=cased), sought, words.begins, words.ends).starts
-    at_edge = (words.is_first | words.is_last)[np.searchsorted(words.starts, starts)]
-    inside: Offsets = starts[~at_edge]
+    found = find_words(packed._replace(data=cased), sought, *words).starts
+    starts = np.concatenate([[-1], np.flatnonzero(words.begins), [len(cased)]])
+    place = np.searchsorted(starts, found)
+    owner = packed.texts_at(found)
+    is_inside = (starts[place - 1] >= packed.offsets[owner]) & (starts[place + 1] < packed.offsets[owner + 1])
+    inside: Offsets = found[is_inside]
     if not in_title or not len(inside):
         return inside
     # A colon and nothing but spaces before a word: the last byte that is no space before it.
     solid = np.flatnonzero(~np.isin(packed.data, _ASCII_SPACES))
     last = solid[np.searchsorted(solid, inside) - 1]
     behind_colon = (packed.data[last] == ord(":")) & (last < inside - 1)
-    inside = inside[~behind_colon | (last < packed.offsets[packed.texts_at(inside)])]
-    return inside
+    behind_colon &= last >= packed.offsets[packed.texts_at(inside)]
+    stays: Offsets = inside[~behind_colon]
+    return stays
 
 
 def _is_ascii_word(word: str) -> bool:

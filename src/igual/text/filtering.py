@@ -10,8 +10,10 @@ from typing import Literal
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.text.arrays import as_it_is, ascii_or, changed_where, each_where, has_pattern, put_where, together
+from igual.column import TEXT
+from igual.text.arrays import as_it_is, ascii_or, beyond_ascii, each_where, has_pattern, put_where, together
 from igual.text.characters import JOINERS, OTHER_INVISIBLE, ZERO_WIDTH
+from igual.text.packed import keep_bytes, pack, unpack
 
 Kind = Literal["digits", "letters", "punctuation", "symbols", "marks", "spaces", "control", "invisible"]
 Form = Literal["NFC", "NFD", "NFKC", "NFKD"]
@@ -26,6 +28,7 @@ _CLASSES: dict[str, str] = {
     "control": r"\x00-\x08\x0a-\x1f\x7f-\x{9f}",
     "invisible": "".join([*ZERO_WIDTH, *JOINERS, *OTHER_INVISIBLE]),
 }
+_ASCII = 0x80
 _STRAIGHT = {
     **dict.fromkeys("‘’‚‛′‹›", "'"),
     **dict.fromkeys("“”„‟″«»", '"'),
@@ -44,9 +47,14 @@ def filtered(values: pa.Array, keep: Iterable[Kind], drop: Iterable[Kind], state
     kept, dropped = list(keep), list(drop)
     inside = "".join(_CLASSES[kind] for kind in kept or dropped) + re.escape(stated)
     pattern = f"[^{inside}]+" if kept else f"[{inside}]+"
-    return changed_where(
+    goes = has_pattern(pa.array([chr(byte) for byte in range(_ASCII)], TEXT), pattern)
+    packed = unpack(values)
+    stays = ~goes.take(packed.data, mode="clip")
+    made = pack(keep_bytes(packed, stays), values)
+    return put_where(
+        made,
+        beyond_ascii(values),
         values,
-        has_pattern(values, pattern),
         lambda some: pc.replace_substring_regex(some, pattern=pattern, replacement=""),
     )
 

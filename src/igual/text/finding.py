@@ -77,15 +77,21 @@ class Finder:
         longest = max(map(len, texts), default=0)
         self._room = longest + _WORD
 
-    def find(self, packed: Packed, accept: Callable[[Offsets, Offsets], Mask] | None = None) -> Found:
+    def find(
+        self,
+        packed: Packed,
+        accept: Callable[[Offsets, Offsets], Mask] | None = None,
+        at: Offsets | None = None,
+    ) -> Found:
         """Find the texts: leftmost first, the longest that is accepted where several begin at one place.
 
         Args:
             packed: The texts to look in.
             accept: Tells which places, from where to where, are good ones.
+            at: The only places where a text may begin, in order; None: any.
         """
         data = np.concatenate([packed.data, np.zeros(self._room, np.uint8)])
-        parts = [self._find_group(group, data, packed, accept) for group in self._groups]
+        parts = [self._find_group(group, data, packed, accept, at) for group in self._groups]
         starts = np.concatenate([part.starts for part in parts]) if parts else np.zeros(0, np.int64)
         if len(parts) == 1 and _are_apart(parts[0]):
             return parts[0]
@@ -100,10 +106,14 @@ class Finder:
         data: Bytes,
         packed: Packed,
         accept: Callable[[Offsets, Offsets], Mask] | None,
+        at: Offsets | None,
     ) -> Found:
         heads = np.ndarray((len(packed.data),), "<u4", data, strides=(1,))
         words = np.ndarray((len(data) - _WORD + 1,), "<u8", data, strides=(1,))
-        places = np.flatnonzero(group.has.take(_hash(heads, group.head)))
+        if at is None:
+            places = np.flatnonzero(group.has.take(_hash(heads, group.head)))
+        else:
+            places = at[group.has.take(_hash(heads[at], group.head))]
         hashes = _hash(heads[places], group.head)
         left, end = group.first.take(hashes), group.last.take(hashes)
         ends = packed.offsets[1:].take(packed.texts_at(places))
@@ -113,8 +123,8 @@ class Finder:
             good = stops <= ends
             for number, (texts, masks) in enumerate(zip(group.words, group.masks, strict=True)):
                 # Behind the end of what is sought the mask is empty, whatever stands there.
-                at = places + number * _WORD if number else places
-                good &= (words[np.minimum(at, len(words) - 1)] & masks.take(left)) == texts.take(left)
+                where = places + number * _WORD if number else places
+                good &= (words[np.minimum(where, len(words) - 1)] & masks.take(left)) == texts.take(left)
             if accept is not None and good.any():
                 good[good] = accept(places[good], stops[good])
             found.append(Found(places[good], stops[good], group.which.take(left[good])))
@@ -139,7 +149,8 @@ def find_words(packed: Packed, words: Collection[str], begins: Mask, ends: Mask)
         begins: Where a word begins, (bytes,).
         ends: Where a word's last byte stands, and perhaps other bytes of no word, (bytes,).
     """
-    return Finder(list(words)).find(packed, lambda starts, stops: begins[starts] & ends[stops - 1])
+    starts = np.flatnonzero(begins) if words else np.zeros(0, np.int64)
+    return Finder(list(words)).find(packed, lambda _, stops: ends[stops - 1], starts)
 
 
 def _make_group(texts: Sequence[bytes], members: Offsets) -> _Group:
