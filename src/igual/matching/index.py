@@ -64,20 +64,6 @@ class MatchIndex:
         self.reference = reference
         self.vocabulary = vocabulary or Vocabulary.extended(opposites, abbreviations, small_words)
         self.entries = pa.array(reference.values, TEXT)
-        # Spellings in the order of their characters, so that nothing depends on the order of the list.
-        shared = [
-            (alias, entry)
-            for alias, claimed in reference.contested.items()
-            if alias not in reference.entry_of
-            for entry in claimed
-        ]
-        spellings, owners = (
-            pa.array(side, TEXT) for side in zip(*(*reference.entry_of.items(), *shared), strict=True)
-        )
-        order = pc.sort_indices(spellings)
-        self.spellings = spellings.take(order)
-        positions = pc.index_in(owners.take(order), self.entries)
-        self.owners: Ints = positions.to_numpy(zero_copy_only=False).astype(np.int64)
         self.names = tuple(reference.values)
 
     def __repr__(self) -> str:
@@ -94,16 +80,53 @@ class MatchIndex:
         """
         number_of = np.full(len(self.names), -1, np.int64)
         number_of[members] = np.arange(len(members))
-        kept = number_of[self.owners] >= 0
+        spellings, owners = self._accepted
+        kept = number_of[owners] >= 0
         some = MatchIndex.__new__(MatchIndex)
         some.reference, some.vocabulary = self.reference, self.vocabulary
-        some.entries, some.spellings = (
-            self.entries.take(pa.array(members)),
-            self.spellings.filter(pa.array(kept)),
-        )
-        some.owners = number_of[self.owners[kept]]
+        some.entries = self.entries.take(pa.array(members))
+        some._accepted = spellings.filter(pa.array(kept)), number_of[owners[kept]]
         some.names = tuple(self.names[member] for member in members.tolist())
         return some
+
+    @cached_property
+    def position_of(self) -> dict[str, int]:
+        """The position of each entry."""
+        return {name: position for position, name in enumerate(self.names)}
+
+    @cached_property
+    def _accepted(self) -> tuple[pa.Array, Ints]:
+        """The spellings, each for the position of its entry, in no order that matters."""
+        if not self.reference.aliases:
+            return self.entries, np.arange(len(self.entries))
+        reference = self.reference
+        shared = [
+            (alias, entry)
+            for alias, claimed in reference.contested.items()
+            if alias not in reference.entry_of
+            for entry in claimed
+        ]
+        spellings, owners = (
+            pa.array(side, TEXT) for side in zip(*(*reference.entry_of.items(), *shared), strict=True)
+        )
+        positions = pc.index_in(owners, self.entries).to_numpy(zero_copy_only=False).astype(np.int64)
+        return spellings, positions
+
+    @cached_property
+    def _order(self) -> pa.Array:
+        """The order of the spellings' characters, so that nothing depends on the order of the list."""
+        return pc.sort_indices(self._accepted[0])
+
+    @cached_property
+    def spellings(self) -> pa.Array:
+        """The spellings of all entries, in the order of their characters, (spellings,)."""
+        return self._accepted[0].take(self._order)
+
+    @cached_property
+    def owners(self) -> Ints:
+        """The position of each spelling's entry, (spellings,)."""
+        owners: Ints = self._accepted[1][self._order.to_numpy(zero_copy_only=False)]
+        return owners
 
     @cached_property
     def search(self) -> CandidateSearch:
@@ -147,18 +170,20 @@ class MatchIndex:
 
     @cached_property
     def _exact(self) -> tuple[LookUp, LookUp]:
-        return self._entries_and_aliases((How.EXACT, How.ALIAS), as_it_is, self.spellings)
+        return self._entries_and_aliases((How.EXACT, How.ALIAS), as_it_is)
 
     @cached_property
     def _folded(self) -> tuple[LookUp, LookUp]:
-        return self._entries_and_aliases(
-            (How.FOLDED, How.ALIAS_FOLDED), folded_key, folded_key(self.spellings)
-        )
+        return self._entries_and_aliases((How.FOLDED, How.ALIAS_FOLDED), folded_key)
 
-    def _entries_and_aliases(self, how: tuple[How, How], key: Key, keys: pa.Array) -> tuple[LookUp, LookUp]:
+    def _entries_and_aliases(self, how: tuple[How, How], key: Key) -> tuple[LookUp, LookUp]:
+        spellings, owners = self._accepted
+        is_entry = np.ones(len(spellings), np.bool_)
+        if len(spellings) > len(self.entries):
+            is_entry = to_mask(pc.is_in(spellings, self.entries))
+        keys = key(spellings)
         entries, aliases = (
-            Spellings(keys.filter(pa.array(which)), self.owners[which])
-            for which in (self._is_entry, ~self._is_entry)
+            Spellings(keys.filter(pa.array(which)), owners[which]) for which in (is_entry, ~is_entry)
         )
         return LookUp(how[0], key, entries), LookUp(how[1], key, aliases)
 

@@ -10,6 +10,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import Mask, to_mask
+from igual.distinct import find_distinct
 
 _FEW = 500
 
@@ -25,20 +26,22 @@ class Spellings:
     """
 
     def __init__(self, spellings: pa.Array, targets: npt.NDArray[np.int64]) -> None:
-        keys = spellings.drop_null().dictionary_encode()
         targets = targets[to_mask(spellings.is_valid())]
-        places = keys.indices.to_numpy(zero_copy_only=False)
-        first = np.full(len(keys.dictionary) + 1, -1, np.int64)
+        keys, places = find_distinct(spellings.drop_null())
+        self.contested: dict[str, set[int]] = {}
+        self._keys = keys
+        if places is None:
+            self._targets = np.append(targets, -1)
+            return
+        first = np.full(len(keys) + 1, -1, np.int64)
         first[places[::-1]] = targets[::-1]
         rivals = targets != first[places]
         rivalled = np.isin(places, places[rivals])
-        self.contested: dict[str, set[int]] = {}
-        for key, target in zip(
-            keys.filter(pa.array(rivalled)).to_pylist(), targets[rivalled].tolist(), strict=True
-        ):
+        contested = keys.take(pa.array(places[rivalled])).to_pylist()
+        for key, target in zip(contested, targets[rivalled].tolist(), strict=True):
             self.contested.setdefault(key, set()).add(target)
         first[places[rivals]] = -1
-        self._keys, self._targets = keys.dictionary, first
+        self._targets = first
 
     def __len__(self) -> int:
         return len(self._keys)

@@ -155,7 +155,6 @@ class _Rewriter:
         self._index = MatchIndex(reference, vocabulary=vocabulary)
         self._thresholds = rule.thresholds
         self.entries: Sequence[str] = self._index.names
-        self._position_of = {name: position for position, name in enumerate(self.entries)}
         self._rulings: Mapping[str, Ruling] = {}
         self._rows: RowCounts | None = None
         # A reason for each kind of difference that was ruled not to matter, and those that were ruled to matter.
@@ -240,7 +239,7 @@ class _Rewriter:
                 number_of[query]: (ruling, decision)
                 for query, (ruling, decision) in decided.items()
                 if query in number_of
-                and (decision.kind not in ("entry", "alias") or decision.text in inside._position_of)
+                and (decision.kind not in ("entry", "alias") or decision.text in inside._index.position_of)
             }
             part = inside._match(values.take(pa.array(context.places)), ruled)
             for query in number_of.keys() & decided.keys():
@@ -254,7 +253,6 @@ class _Rewriter:
         some = copy(self)
         some._index = self._index.restrict(members)
         some.entries = some._index.names
-        some._position_of = {name: position for position, name in enumerate(some.entries)}
         return some
 
     def _match(self, values: pa.Array, decided: _Decided) -> Matched:
@@ -274,7 +272,7 @@ class _Rewriter:
             matched.explained[query] = (Reason("ruling", (ruling.author, on, ruling.reason)),)
             matched.status[query] = UNKNOWN if decision.kind == "unlisted" else SETTLED
             matched.score[query] = decision.kind != "unlisted"
-            matched.entry[query] = self._position_of.get(decision.text, -1)
+            matched.entry[query] = self._index.position_of.get(decision.text, -1)
         return matched
 
     def _match_by_kinds(self, values: pa.Array) -> Matched:

@@ -5,10 +5,12 @@ from __future__ import annotations
 import re
 import unicodedata
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, to_mask
+from igual.pieces import change_pieces
 from igual.text.arrays import (
     as_it_is,
     ascii_or,
@@ -19,6 +21,7 @@ from igual.text.arrays import (
     together,
 )
 from igual.text.characters import JOINERS, LINE_BREAKS, NAMED, ODD_SPACES, is_mark
+from igual.text.packed import keep_bytes, pack, unpack
 
 # Letters with an accent, stroke or ligature that Unicode doesn't decompose.
 _UNDECOMPOSED = {
@@ -33,8 +36,9 @@ _MAY_HOLD_MARKS = re.compile("[\u0483-\U0010ffff]+")
 _SPACES = " \t" + LINE_BREAKS + "".join(ODD_SPACES)
 # Punctuation that says which thing is meant (C#, AT&T, 5 %) is never set aside.
 _TELLING = "#%&@*†‡§"
+_SPACE = 0x20
 _ASCII_MARKS = r"[!\"'(),\-./:;?\[\\\]_`{}]+"
-_ASCII_ASIDE = r"[\s\x00-\x1f!\"'(),\-./:;?\[\\\]_`{}]+"
+_ASIDE = np.array([byte < _SPACE or chr(byte) in " !\"'(),-./:;?[\\]_`{}" for byte in range(256)])
 _BETWEEN_DIGITS = re.compile(r"(?<=\d)[^\w]+(?=\d)|(?:(?<=\s)|^)[-−](?=\d)")
 
 
@@ -106,10 +110,15 @@ def folded_key(values: pa.Array) -> pa.Array:
         >>> folded_key(pa.array([" NORWAY-MAPLE.", "O'Brien", "Pier 1-2", "Pier 12", "?"])).to_pylist()
         ['norwaymaple', 'obrien', 'pier1-2', 'pier12', '?']
     """
+    return change_pieces(values, _folded_key)
+
+
+def _folded_key(values: pa.Array) -> pa.Array:
     lowered = casefold(without_accents(values))
-    quick = pc.replace_substring_regex(lowered, pattern=_ASCII_ASIDE, replacement="")
-    empty = to_mask(pc.equal(quick, ""))
-    careful = beyond_ascii(lowered) | empty | has_pattern(lowered, r"\d[^\w]+\d|(^|\s)-\d")
+    packed = unpack(lowered)
+    quick = pack(keep_bytes(packed, ~_ASIDE.take(packed.data)), lowered)
+    careful = beyond_ascii(lowered) | to_mask(pc.equal(quick, ""))
+    careful |= has_pattern(lowered, r"\d[^\w]+\d|(^|\s)-\d")
     return each_where(quick, careful, lowered, lambda text: _set_aside(text, spaces=False) or text.strip())
 
 
