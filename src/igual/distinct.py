@@ -11,7 +11,7 @@ import pyarrow as pa
 from igual.pieces import in_pieces
 
 _Codes = npt.NDArray[np.int32]
-_Hashes = npt.NDArray[np.uint64]
+Hashes = npt.NDArray[np.uint64]
 # With fewer texts, or where many are equal, Arrow's own encoding is as fast: what it remembers fits in the cache.
 _MANY, _SAMPLE = 1 << 16, 1 << 14
 _WORD = 8
@@ -83,42 +83,55 @@ def _repeats(values: pa.Array) -> bool:
     )
 
 
-def _hash(values: pa.Array) -> _Hashes:
-    """A number for each text, the same for equal ones, and hardly ever for others.
-
-    It is a sum of products of words with odd random factors (multilinear hashing; Lemire and Kaser, Strongly
-    universal string hashing is fast, 2014), each word with its high half folded into the low one before.
-    """
-    factors = np.random.default_rng(20).integers(0, 1 << 63, _MOST_WORDS + 1, np.uint64) * np.uint64(
-        2
-    ) + np.uint64(1)
-    masks = np.array([(1 << 8 * size) - 1 for size in range(_WORD + 1)], np.uint64)
-
-    def work(start: int, size: int) -> _Hashes:
+def _hash(values: pa.Array) -> Hashes:
+    def work(start: int, size: int) -> Hashes:
         part = values.slice(start, size)
         data, offsets = view_bytes(part)
-        words = np.ndarray((len(data) + 1,), "<u8", np.append(data, np.zeros(_WORD, np.uint8)), strides=(1,))
-        starts, left = offsets[:-1], np.diff(offsets)
-        hashes: _Hashes = left.astype(np.uint64) * factors[-1]
-        places: npt.NDArray[np.int64] | None = None
-        for number in range(_MOST_WORDS):
-            if np.count_nonzero(left > 0) * 2 < len(left):
-                goes_on = np.flatnonzero(left > 0)
-                places = goes_on if places is None else places[goes_on]
-                starts, left = starts[goes_on], left[goes_on]
-            if not len(left):
-                break
-            # Of what has ended nothing is left: a word of zeros, which adds nothing.
-            word = words[np.minimum(starts, len(data))] & masks.take(left, mode="clip")
-            product = (word ^ (word >> np.uint64(32))) * factors[number]
-            if places is None:
-                hashes += product
-            else:
-                hashes[places] += product
-            starts, left = starts + _WORD, left - _WORD
+        hashes = hash_bytes(data, offsets[:-1], np.diff(offsets))
         if part.null_count:
             hashes[part.is_null().to_numpy(zero_copy_only=False)] = _MISSING
         return hashes
 
-    hashes: _Hashes = np.concatenate(in_pieces(values, work))
+    hashes: Hashes = np.concatenate(in_pieces(values, work))
+    return hashes
+
+
+def hash_bytes(
+    data: npt.NDArray[np.uint8], starts: npt.NDArray[np.int64], lengths: npt.NDArray[np.int64]
+) -> Hashes:
+    """Give a number for each run of bytes, the same for equal ones, and hardly ever for others.
+
+    It is a sum of products of words with odd random factors (multilinear hashing; Lemire and Kaser, Strongly
+    universal string hashing is fast, 2014), each word with its high half folded into the low one before.
+
+    Args:
+        data: The bytes, (bytes,).
+        starts: Where the runs begin, (runs,).
+        lengths: Of the runs, in bytes, (runs,).
+
+    Returns:
+        The numbers, (runs,). Long runs are told apart by their beginnings and lengths.
+    """
+    factors = np.random.default_rng(20).integers(0, 1 << 63, _MOST_WORDS + 1, np.uint64)
+    factors = factors * np.uint64(2) + np.uint64(1)
+    masks = np.array([(1 << 8 * size) - 1 for size in range(_WORD + 1)], np.uint64)
+    words = np.ndarray((len(data) + 1,), "<u8", np.append(data, np.zeros(_WORD, np.uint8)), strides=(1,))
+    left = lengths
+    hashes: Hashes = left.astype(np.uint64) * factors[-1]
+    places: npt.NDArray[np.int64] | None = None
+    for number in range(_MOST_WORDS):
+        if np.count_nonzero(left > 0) * 2 < len(left):
+            goes_on = np.flatnonzero(left > 0)
+            places = goes_on if places is None else places[goes_on]
+            starts, left = starts[goes_on], left[goes_on]
+        if not len(left):
+            break
+        # Of what has ended nothing is left: a word of zeros, which adds nothing.
+        word = words[np.minimum(starts, len(data))] & masks.take(left, mode="clip")
+        product = (word ^ (word >> np.uint64(32))) * factors[number]
+        if places is None:
+            hashes += product
+        else:
+            hashes[places] += product
+        starts, left = starts + _WORD, left - _WORD
     return hashes

@@ -10,8 +10,9 @@ from typing import ClassVar, Literal
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 
-from igual.column import TEXT, Mask
+from igual.column import TEXT, Mask, to_mask
 from igual.conditions import is_blank
 from igual.decisions import Ruling, interpret_ruling
 from igual.errors import ListError
@@ -31,7 +32,7 @@ from igual.rulings import Rulings
 from igual.settings import Several
 from igual.text.arrays import as_it_is
 from igual.text.folding import casefold
-from igual.text.mentions import Mentions
+from igual.text.mentions import Mentioned, Mentions
 
 _BETWEEN = "; "
 
@@ -91,8 +92,6 @@ class Mention(ListRule):
 
 
 class _Rewriter:
-    works_in_pieces = False
-
     def __init__(self, rule: Mention, reference: ReferenceList) -> None:
         self._rule = rule
         self._reference = reference
@@ -100,8 +99,11 @@ class _Rewriter:
         self._passages: Passages | None = None
         if set(rule.ways) - {"exact"}:
             self._passages = Passages(MatchIndex(reference), rule.ways, DEFAULTS)
+        # Passages of all texts are matched together.
+        self.works_in_pieces = self._passages is None
         self._key = casefold if rule.ignore_case else as_it_is
         self.entries: Sequence[str] = tuple(reference.values)
+        self._entries = pa.array(self.entries, TEXT)
         position = self._position_of = {entry: place for place, entry in enumerate(self.entries)}
         spellings = self._key(pa.array(reference.entry_of.keys(), TEXT)).to_pylist()
         entry_idx = [position[entry] for entry in reference.entry_of.values()]
@@ -119,66 +121,71 @@ class _Rewriter:
         return ruled
 
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
-        mentions = self._mentions.find_in(self._key(values).to_pylist())
-        matched, was_matched = self._find_alike(values, mentions)
+        mentioned = self._mentions.find_in(self._key(values))
+        mentioned, matched, was_matched = self._find_alike(values, mentioned)
         is_open = np.zeros(len(values), np.bool_)
         if matched is not None:
             is_open[was_matched] = matched.status == OPEN
-        joined = self._rule.multiple == "all"
-        entries = self.entries
-        texts = [
-            entries[entry_idx[0]]
-            if len(entry_idx) == 1
-            else _BETWEEN.join(entries[place] for place in sorted(entry_idx))
-            if entry_idx and joined
-            else None
-            for entry_idx in mentions
-        ]
-        named = pa.array(texts, TEXT)
-        known = named.is_valid().to_numpy(zero_copy_only=False)
+        named = self._name(mentioned, len(values))
+        known = to_mask(named.is_valid())
         without = ~known & ~is_blank(values) & ~is_open
         new = fill_unknown(values, named, known, without, self._rule.otherwise)
         # That a free text mentions nothing is no fault, unless the rule says so; that it mentions several is open.
-        mentions_any = np.array([bool(entry_idx) for entry_idx in mentions], np.bool_)
+        mentions_any = np.bincount(mentioned.owners, minlength=len(values)) > 0
         undecided = without if self._rule.otherwise == "flag" else without & mentions_any
         used = np.zeros(len(self.entries), np.bool_)
-        used[[place for entry_idx in mentions for place in entry_idx]] = True
+        used[mentioned.entries] = True
         if matched is None:
             return Rewritten(new, undecided, used)
         return Rewritten(new, undecided, used, open=is_open, matched=matched, was_matched=was_matched)
 
-    def _find_alike(
-        self, values: pa.Array, mentions: builtins.list[tuple[int, ...]]
-    ) -> tuple[Matched | None, Mask]:
-        """Look for entries with slips where none was found as it is spelled; what is sure goes into `mentions`."""
-        left = ~is_blank(values) & np.array([not found for found in mentions], np.bool_)
-        if self._passages is None:
-            return None, left
-        found, matched = self._passages.find(values.filter(pa.array(left)))
-        texts = matched.values.to_pylist()
-        for number, (place, entries) in enumerate(zip(np.flatnonzero(left).tolist(), found, strict=True)):
-            ruling = self._rulings.get(texts[number])
-            mentions[place] = tuple(entries)
-            if ruling is not None:
-                mentions[place] = self._follow(ruling, matched, number) or mentions[place]
-        return matched, left
+    def _name(self, mentioned: Mentioned, size: int) -> pa.Array:
+        """What each text becomes, missing where it mentions none, or several that aren't all meant, (size,)."""
+        counts = np.bincount(mentioned.owners, minlength=size)
+        ends = np.cumsum(counts)
+        has_one = counts == 1
+        first = mentioned.entries.take(ends - 1, mode="clip") if len(mentioned.entries) else ends
+        named = self._entries.take(pa.array(first, mask=~has_one))
+        if self._rule.multiple != "all" or not (counts > 1).any():
+            return named
+        order = np.lexsort((mentioned.entries, mentioned.owners))
+        names = self._entries.take(pa.array(mentioned.entries[order]))
+        offsets = np.append(0, ends)
+        joined = pc.binary_join(
+            pa.LargeListArray.from_arrays(pa.array(offsets), names), pa.scalar(_BETWEEN, TEXT)
+        )
+        return pc.if_else(pa.array(counts > 1), joined, named)
 
-    def _follow(self, ruling: Ruling, matched: Matched, number: int) -> tuple[int, ...]:
-        """The entry that a text is ruled to mention; () where the ruling names none."""
+    def _find_alike(self, values: pa.Array, mentioned: Mentioned) -> tuple[Mentioned, Matched | None, Mask]:
+        """Look for entries with slips where none was found as it is spelled; what is sure is mentioned, too."""
+        left = ~is_blank(values) & (np.bincount(mentioned.owners, minlength=len(values)) == 0)
+        if self._passages is None:
+            return mentioned, None, left
+        found, matched = self._passages.find(values.filter(pa.array(left)))
+        for number, text in enumerate(matched.values.to_pylist()):
+            ruling = self._rulings.get(text)
+            if ruling is not None:
+                found[number] = self._follow(ruling, matched, number) or found[number]
+        owners = np.repeat(np.flatnonzero(left), [len(entries) for entries in found])
+        entries = np.array([entry for some in found for entry in some], np.int64)
+        order = np.argsort(owners := np.append(mentioned.owners, owners), kind="stable")
+        return Mentioned(owners[order], np.append(mentioned.entries, entries)[order]), matched, left
+
+    def _follow(self, ruling: Ruling, matched: Matched, number: int) -> builtins.list[int]:
+        """The entry that a text is ruled to mention; no entry where the ruling names none."""
         with contextlib.suppress(ListError):
             decision = interpret_ruling(ruling.ruling, ruling.value, self._reference.entry_of)
             entry = self._position_of.get(decision.text, -1) if decision.kind in ("entry", "alias") else -1
             matched.how[number], matched.entry[number] = How.RULING, entry
             matched.status[number] = SETTLED if entry >= 0 else UNKNOWN
             matched.explained[number] = (Reason("ruling", (ruling.author, "", ruling.reason)),)
-            return (entry,) if entry >= 0 else ()
-        return ()
+            return [entry] if entry >= 0 else []
+        return []
 
     def near_misses(self, values: pa.Array, unused: Sequence[str]) -> builtins.list[NearMiss]:
         """The entries that an open text mentions, of which none is certain."""
-        mentions = self._mentions.find_in(self._key(values).to_pylist())
-        return [
-            NearMiss(position, tuple(self.entries[entry] for entry in mentioned))
-            for position, mentioned in enumerate(mentions)
-            if mentioned
-        ]
+        mentioned = self._mentions.find_in(self._key(values))
+        named: dict[int, builtins.list[str]] = {}
+        for owner, entry in zip(mentioned.owners.tolist(), mentioned.entries.tolist(), strict=True):
+            named.setdefault(owner, []).append(self.entries[entry])
+        return [NearMiss(position, tuple(entries)) for position, entries in named.items()]

@@ -98,7 +98,7 @@ class Finder:
         stops = np.concatenate([part.stops for part in parts]) if parts else starts
         which = np.concatenate([part.which for part in parts]) if parts else starts
         order = np.lexsort((-stops, starts))
-        return _take_leftmost(Found(starts[order], stops[order], which[order]))
+        return take_leftmost(Found(starts[order], stops[order], which[order]))
 
     def _find_group(
         self,
@@ -187,7 +187,7 @@ def _are_apart(found: Found) -> bool:
     return bool((found.stops[:-1] <= found.starts[1:]).all())
 
 
-def _take_leftmost(found: Found) -> Found:
+def take_leftmost(found: Found) -> Found:
     """Of what overlaps only what begins first; of what begins at one place the first, which is the longest."""
     if _are_apart(found):
         return found
