@@ -14,7 +14,8 @@ from igual.distinct import find_distinct
 from igual.engines import open_table
 from igual.errors import did_you_mean, find_nearest
 from igual.lists import Codebook, ReferenceList
-from igual.looking.oddities import ManyColumns, find_oddities
+from igual.looking.many_columns import ManyColumns
+from igual.looking.oddities import find_oddities
 from igual.looking.survey import survey_columns
 from igual.looking.tally import count_rows_meeting, tally_column
 from igual.report.terminal import as_text

@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 
 import igual
 from igual.column import Column
-from igual.looking.oddities import ManyColumns, find_oddities
+from igual.looking.many_columns import ManyColumns
+from igual.looking.oddities import find_oddities
 
 MISREAD = "Mühlweg".encode().decode("cp1252")
 

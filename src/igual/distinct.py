@@ -68,6 +68,22 @@ def find_distinct(values: pa.Array) -> Distinct:
     return _encode(values) if (ordered[1:] == ordered[:-1]).any() else Distinct(values, None)
 
 
+def find_repeated(values: pa.Array, groups: npt.NDArray[np.int64]) -> npt.NDArray[np.bool_]:
+    """Find texts that stand several times in their group, and perhaps, very rarely, one that doesn't.
+
+    Args:
+        values: Texts (Arrow large_string), missing ones among them, (texts,).
+        groups: The group of each, (texts,).
+
+    Returns:
+        Which ones, (texts,).
+    """
+    hashes = _hash(values) + groups.astype(np.uint64) * _MISSING
+    ordered = np.sort(hashes)
+    again = ordered[1:][ordered[1:] == ordered[:-1]]
+    return np.isin(hashes, again) if len(again) else np.zeros(len(values), np.bool_)
+
+
 def _encode(values: pa.Array) -> Distinct:
     encoded = values.dictionary_encode(null_encoding="encode")
     if len(encoded.dictionary) == len(values):

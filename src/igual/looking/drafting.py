@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 
 from igual.column import Counts, Mask, to_mask
 from igual.conditions import Condition, is_blank
-from igual.looking.oddities import LIKE_MISSING
+from igual.looking.many_columns import LIKE_MISSING
 from igual.rules.base import Rule
 from igual.rules.blanks import Blanks
 from igual.rules.case import Case

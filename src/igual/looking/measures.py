@@ -9,17 +9,16 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import Mask
-from igual.text.arrays import has_pattern
 from igual.text.dates import forms_of
-from igual.text.folding import trimmed
+from igual.text.packed import is_between, mark_character
 
 if TYPE_CHECKING:
-    from igual.looking.oddities import ManyColumns
+    from igual.looking.many_columns import ManyColumns
 
 _COMMA, _POINT = r"^[+-]?\d+,\d+$", r"^[+-]?\d+\.\d+$"
 _WITH_UNIT = r"^[+-]?\d+([.,]\d+)?\s?(\p{L}{1,3}|%|°|\p{L}{1,2}[²³])$|^[$€£¥]\s?\d"
 _MAYBE_DATE = r"^\d{1,4}[/.\- ]\S{1,9}[/.\- ,]{1,2}\d{2,4}$|^\p{L}{3,9} \d{1,2}, \d{4}$"
-_DIGITS, _ZERO_FIRST = r"^\d+$", r"^0\d+$"
+_DIGITS = r"^\d+$"
 _HALF = 0.5
 
 
@@ -32,8 +31,9 @@ def _shares(many: ManyColumns, mask: Mask) -> np.ndarray[tuple[int], np.dtype[np
 
 def find_other_decimal_marks(many: ManyColumns) -> Mask:
     """Numbers with the rarer of two decimal marks, in columns that are mostly such numbers."""
-    texts = trimmed(many.values)
-    comma, point = has_pattern(texts, _COMMA), has_pattern(texts, _POINT)
+    comma, point = (
+        many.has_where(many.begins_like_number, many.trimmed, pattern) for pattern in (_COMMA, _POINT)
+    )
     both = (_shares(many, comma) > 0) & (_shares(many, point) > 0) & (_shares(many, comma | point) >= _HALF)
     comma_is_rarer = (many.sum_rows(comma) < many.sum_rows(point))[many.owners]
     rarer: Mask = both & np.where(comma_is_rarer, comma, point)
@@ -42,14 +42,19 @@ def find_other_decimal_marks(many: ManyColumns) -> Mask:
 
 def find_units(many: ManyColumns) -> Mask:
     """Numbers with a unit or a currency sign, in columns that mostly have them."""
-    with_unit = has_pattern(trimmed(many.values), _WITH_UNIT)
+    maybe = many.begins_like_number | (many.first_bytes == ord("$"))
+    with_unit = many.has_where(maybe, many.trimmed, _WITH_UNIT)
     found: Mask = with_unit & (_shares(many, with_unit) >= _HALF)
     return found
 
 
 def find_lost_zeros(many: ManyColumns) -> Mask:
     """Codes that are shorter than those of the same column which begin with a zero."""
-    digits, zero_first = has_pattern(many.values, _DIGITS), has_pattern(many.values, _ZERO_FIRST)
+    maybe = is_between(many.first_bytes, "0", "9")
+    digits = many.has_where(maybe, many.values, _DIGITS)
+    zero_first: Mask = digits & (many.first_bytes == ord("0")) & (np.diff(many.packed.offsets) > 1)
+    if not zero_first.any():
+        return zero_first
     lengths = pc.utf8_length(many.values).fill_null(0).to_numpy(zero_copy_only=False)
     longest = np.zeros(len(many.columns), np.int64)
     np.maximum.at(longest, many.owners[zero_first], lengths[zero_first])
@@ -60,7 +65,8 @@ def find_lost_zeros(many: ManyColumns) -> Mask:
 def find_other_date_forms(many: ManyColumns) -> Mask:
     """Dates in another form than most dates of their column."""
     found = np.zeros(len(many.values), np.bool_)
-    maybe = np.flatnonzero(has_pattern(trimmed(many.values), _MAYBE_DATE))
+    begins = many.begins_like_number | (mark_character(many.packed.data, ",").any() & ~many.blank)
+    maybe = np.flatnonzero(many.has_where(begins & many.ends_in_digit, many.trimmed, _MAYBE_DATE))
     if not len(maybe):
         return found
     forms = [mask for _, mask in forms_of(many.values.take(pa.array(maybe)))]

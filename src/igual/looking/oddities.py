@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
-from functools import cached_property
+from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT, Codes, Column, Counts, Mask, to_mask
+from igual.column import Codes, Column, Counts, Mask
 from igual.conditions import is_blank
+from igual.distinct import find_repeated
+from igual.looking.many_columns import ManyColumns
 from igual.looking.measures import (
     find_lost_zeros,
     find_other_date_forms,
@@ -32,7 +33,8 @@ from igual.text.characters import (
     visible,
 )
 from igual.text.filtering import MAYBE_MISREAD, reread
-from igual.text.folding import casefold, punctuation_key, spacing_key, trimmed, without_accents
+from igual.text.folding import casefold, punctuation_key, spacing_key, without_accents
+from igual.text.packed import is_between
 
 EXAMPLES = 3
 _LONGEST = 48
@@ -42,15 +44,6 @@ _JOINERS = "".join(JOINERS)
 # A joiner beside ASCII or at an end joins nothing; elsewhere scripts and emoji need it.
 _INVISIBLE = rf"[{_HIDDEN}]|(^|[\x00-\x7f])[{_JOINERS}]|[{_JOINERS}]($|[\x00-\x7f])"
 _ANY_SPACE = f" {TAB}{_ODD}{LINE_BREAKS}"
-_NUMBER = r"^[+\-−]?(\d{1,3}([.,' ]\d{3})+|\d+)([.,]\d+)?\s?%?$"
-# Texts that people write for "there is no value"; compared with case and outer spaces set aside.
-LIKE_MISSING = (
-    "n/a", "n.a.", "n.a", "na", "#n/a", "nan", "null", "none", "nil", "-", "--", "---", "–", "—", "?", "??", "???",
-    ".", "..", "...", "*", "xxx", "unknown", "not known", "unk", "missing", "not available",
-    "not applicable", "not recorded", "not stated", "no data", "no value", "tbd", "tba", "to be determined",
-    "(blank)", "(empty)", "(none)", "(missing)", "<na>", "[none]", "empty", "blank", "undefined", "unspecified",
-)  # fmt: skip
-
 
 # A column of more values is looked through for lookalikes by the command of that name only.
 _LOOKED_THROUGH = 3_000
@@ -71,54 +64,6 @@ class Oddity(NamedTuple):
     rows: int
     groups: int | None
     examples: tuple[str, ...]
-
-
-class ManyColumns:
-    """The distinct values of several columns one behind another, so that each is looked at by the same few calls.
-
-    Args:
-        columns: The columns.
-    """
-
-    def __init__(self, columns: Sequence[Column]) -> None:
-        self.columns = columns
-        self.values = pa.concat_arrays([column.values for column in columns])
-        self.counts = np.concatenate([column.counts for column in columns])
-        sizes = [len(column.values) for column in columns]
-        self.edges = np.concatenate([[0], np.cumsum(sizes)])
-        self.owners = np.repeat(np.arange(len(columns)), sizes)
-
-    @cached_property
-    def blank(self) -> Mask:
-        """Which values are missing or blank, (values,)."""
-        return is_blank(self.values)
-
-    @cached_property
-    def signs(self) -> frozenset[int]:
-        """The bytes that occur in the values: most oddities need some that most columns don't have."""
-        seen = np.zeros(256, np.bool_)
-        values = self.values.fill_null("")
-        if not len(values):
-            return frozenset()
-        ends = np.frombuffer(values.buffers()[1], np.int64)[[values.offset, values.offset + len(values)]]
-        data = np.frombuffer(values.buffers()[2] or b"", np.uint8)[ends[0] : ends[1]]
-        for start in range(0, len(data), 1 << 20):
-            seen[data[start : start + (1 << 20)]] = True
-        return frozenset(np.flatnonzero(seen).tolist())
-
-    def sum_rows(self, mask: Mask) -> Counts:
-        """How many rows of each column have the marked values, (columns,)."""
-        return np.bincount(self.owners, weights=self.counts * mask, minlength=len(self.columns)).astype(
-            np.int64
-        )
-
-    def list_owners(self, mask: Mask) -> list[int]:
-        """The columns that have a marked value."""
-        return np.unique(self.owners[mask]).tolist()  # type: ignore[no-any-return]
-
-    def slice_of(self, owner: int) -> slice:
-        """Where the values of a column stand."""
-        return slice(int(self.edges[owner]), int(self.edges[owner + 1]))
 
 
 def find_oddities(many: ManyColumns, *, with_lookalikes: bool = True) -> list[list[Oddity]]:
@@ -159,7 +104,10 @@ def _lookalikes(column: Column) -> Oddity | None:
 
     Those that differ only in case, spaces and the like are counted elsewhere.
     """
-    is_text = to_mask(pc.match_substring_regex(column.values, r"\pL{3}")) & ~is_blank(column.values)
+    # Where the first values are too many texts, the others need no look.
+    if has_pattern(column.values.slice(0, 2 * _LOOKED_THROUGH), r"\pL{3}").sum() > _LOOKED_THROUGH:
+        return None
+    is_text = has_pattern(column.values, r"\pL{3}") & ~is_blank(column.values)
     if not 1 < is_text.sum() <= _LOOKED_THROUGH:
         return None
     members = group_lookalikes(column.values.filter(pa.array(is_text)), column.counts[is_text])
@@ -190,13 +138,8 @@ def _pattern(pattern: str) -> Callable[[ManyColumns], Mask]:
 
 def _spaces_at_ends(many: ManyColumns) -> Mask:
     """Spaces at the ends of values that hold something else as well."""
-    return has_pattern(many.values, f"^[{_ANY_SPACE}]|[{_ANY_SPACE}]$") & ~many.blank
-
-
-def _is_number(many: ManyColumns) -> tuple[Mask, Mask]:
-    """Which values are numbers, and which are other texts; blank and missing-like ones are neither."""
-    number = has_pattern(trimmed(many.values), _NUMBER)
-    return number, ~number & ~many.blank & ~_like_missing(many)
+    at_ends = ~is_between(many.first_bytes, "!", "~") | ~is_between(many.last_bytes, "!", "~")
+    return many.has_where(at_ends & ~many.blank, many.values, f"^[{_ANY_SPACE}]|[{_ANY_SPACE}]$")
 
 
 def _rarer(many: ManyColumns, which: Mask, other: Mask) -> Mask:
@@ -205,17 +148,11 @@ def _rarer(many: ManyColumns, which: Mask, other: Mask) -> Mask:
 
 
 def _numbers_among_texts(many: ManyColumns) -> Mask:
-    number, text = _is_number(many)
-    return _rarer(many, number, text)
+    return _rarer(many, many.is_number, many.is_other_text)
 
 
 def _texts_among_numbers(many: ManyColumns) -> Mask:
-    number, text = _is_number(many)
-    return _rarer(many, text, number)
-
-
-def _like_missing(many: ManyColumns) -> Mask:
-    return to_mask(pc.is_in(casefold(trimmed(many.values)), pa.array(LIKE_MISSING, TEXT)))
+    return _rarer(many, many.is_other_text, many.is_number)
 
 
 def _misread(many: ManyColumns) -> Mask:
@@ -256,7 +193,7 @@ _MASKS: dict[str, Callable[[ManyColumns], Mask]] = {
     "dates in another form": find_other_date_forms,
     "numbers with a unit": find_units,
     "zeros lost in front": find_lost_zeros,
-    "looks like missing": _like_missing,
+    "looks like missing": lambda many: many.is_like_missing,
     "decoded wrongly": _misread,
     "look-alike letters": _lookalike_letters,
 }
@@ -277,10 +214,10 @@ _SPACING = _BEYOND_ASCII | frozenset(range(9, 14)) | {ord(" "), 28, 29, 30, 31}
 _SIGNS: dict[str, frozenset[int]] = {
     "spaces at the ends": _SPACING,
     "runs of spaces inside": _SPACING,
-    "line breaks": _SPACING,
-    "tabs": _SPACING,
-    "odd spaces": _SPACING,
-    "invisible characters": _BEYOND_ASCII | frozenset(range(32)) | {127},
+    "line breaks": _BEYOND_ASCII | frozenset(b"\n\r\v\f"),
+    "tabs": frozenset(b"\t"),
+    "odd spaces": _BEYOND_ASCII,
+    "invisible characters": _BEYOND_ASCII,
     "control characters": _BEYOND_ASCII | frozenset(range(32)) | {127},
     "decoded wrongly": _BEYOND_ASCII,
     "look-alike letters": _BEYOND_ASCII,
@@ -300,8 +237,9 @@ def _find_groups(
 ) -> Iterable[tuple[int, Oddity]]:
     """Distinct values of a column that one key makes equal: they differ in nothing else."""
     # Keys of blanks say nothing: an empty text and a space are no two spellings of a value.
-    places = np.flatnonzero(~many.blank)
-    encoded = key(many.values.take(pa.array(places))).dictionary_encode()
+    keys = key(many.values)
+    places = np.flatnonzero(find_repeated(keys, many.owners) & ~many.blank)
+    encoded = keys.take(pa.array(places)).dictionary_encode()
     codes = encoded.indices.to_numpy(zero_copy_only=False).astype(np.int64)
     empty = pc.index(encoded.dictionary, pa.scalar("", encoded.dictionary.type)).as_py()
     owned = pa.array(many.owners[places] * max(len(encoded.dictionary), 1) + codes).dictionary_encode()

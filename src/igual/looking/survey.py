@@ -11,7 +11,8 @@ import pyarrow.compute as pc
 
 from igual.column import MIXED, TEXTS, Column, to_mask
 from igual.display import Reported, to_figure
-from igual.looking.oddities import ManyColumns, Oddity, find_oddities
+from igual.looking.many_columns import ManyColumns
+from igual.looking.oddities import Oddity, find_oddities
 
 # Values that are probably one are looked for in tables of up to so many columns; each takes some milliseconds.
 MOST_LOOKED_THROUGH = 200

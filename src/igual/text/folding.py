@@ -15,9 +15,9 @@ from igual.text.arrays import (
     as_it_is,
     ascii_or,
     beyond_ascii,
-    changed_where,
     each_where,
     has_pattern,
+    put_where,
     together,
 )
 from igual.text.characters import JOINERS, LINE_BREAKS, NAMED, ODD_SPACES, is_mark
@@ -37,8 +37,10 @@ _SPACES = " \t" + LINE_BREAKS + "".join(ODD_SPACES)
 # Punctuation that says which thing is meant (C#, AT&T, 5 %) is never set aside.
 _TELLING = "#%&@*†‡§"
 _SPACE = 0x20
-_ASCII_MARKS = r"[!\"'(),\-./:;?\[\\\]_`{}]+"
-_ASIDE = np.array([byte < _SPACE or chr(byte) in " !\"'(),-./:;?[\\]_`{}" for byte in range(256)])
+_MARKS = "!\"'(),-./:;?[\\]_`{}"
+_ASCII_MARKS = np.array([chr(byte) in _MARKS for byte in range(256)])
+_ASIDE = _ASCII_MARKS | (np.arange(256) <= _SPACE)
+_ANY_SHOWN = f"[{re.escape(_SPACES + ''.join(NAMED))}]+"
 _BETWEEN_DIGITS = re.compile(r"(?<=\d)[^\w]+(?=\d)|(?:(?<=\s)|^)[-−](?=\d)")
 
 
@@ -79,17 +81,29 @@ def light_key(values: pa.Array) -> pa.Array:
 
 def spacing_key(values: pa.Array) -> pa.Array:
     """All spaces, breaks and invisible characters set aside, and nothing else."""
-    shown = re.escape(_SPACES + "".join(NAMED))
-    return changed_where(
+    return change_pieces(values, _spacing_key)
+
+
+def _spacing_key(values: pa.Array) -> pa.Array:
+    packed = unpack(values)
+    is_spacing = np.logical_or.reduce([packed.data == ord(space) for space in _SPACES if space.isascii()])
+    quick = pack(keep_bytes(packed, ~is_spacing), values)
+    return put_where(
+        quick,
+        beyond_ascii(values),
         values,
-        has_pattern(values, f"[{shown}]"),
-        lambda some: pc.replace_substring_regex(some, pattern=f"[{shown}]+", replacement=""),
+        lambda some: pc.replace_substring_regex(some, pattern=_ANY_SHOWN, replacement=""),
     )
 
 
 def punctuation_key(values: pa.Array) -> pa.Array:
     """Punctuation set aside, except for marks that tell things apart, and marks between digits."""
-    quick = pc.replace_substring_regex(values, pattern=_ASCII_MARKS, replacement="")
+    return change_pieces(values, _punctuation_key)
+
+
+def _punctuation_key(values: pa.Array) -> pa.Array:
+    packed = unpack(values)
+    quick = pack(keep_bytes(packed, ~_ASCII_MARKS.take(packed.data)), values)
     careful = beyond_ascii(values) | has_pattern(values, r"\d[^\w\s]+\d|(^|\s)-\d")
     return each_where(quick, careful, values, lambda text: _set_aside(text, spaces=True))
 

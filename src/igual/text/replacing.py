@@ -23,6 +23,7 @@ from igual.text.packed import (
     begins_character,
     lowered,
     mark,
+    mark_alnum,
     pack,
     slices,
     splice,
@@ -43,10 +44,6 @@ _DEEPEST = 30
 def _is_wordish(character: str) -> bool:
     return character.isalnum() or character == "_"
 
-
-_LAST_ASCII = 0x7F
-# ASCII characters of words: letters, digits and the underscore.
-_IN_WORDS = np.array([byte <= _LAST_ASCII and _is_wordish(chr(byte)) for byte in range(256)])
 
 _Tree = dict[str, "_Tree"]
 
@@ -131,8 +128,8 @@ class Replacing:
         return folded.data, is_careful | texts_with(moved, packed)
 
     def _find(self, packed: Packed, is_careful: Mask) -> Found:
-        """Where texts are to be replaced; texts whose words may go on beyond ASCII become careful ones."""
-        found = self._finder.find(packed, self._accept(packed, is_careful))
+        """Where texts are to be replaced; not in the careful ones."""
+        found = self._finder.find(packed, self._accept(packed))
         if is_careful.any():
             found = found.where(~is_careful[packed.texts_at(found.starts)])
         if self._nth is None or not len(found.starts):
@@ -145,7 +142,7 @@ class Replacing:
         rank[order] = np.arange(len(order)) - np.flatnonzero(is_first)[np.cumsum(is_first) - 1]
         return found.where(rank == self._nth - 1)
 
-    def _accept(self, packed: Packed, is_careful: Mask) -> Callable[[Offsets, Offsets], Mask] | None:
+    def _accept(self, packed: Packed) -> Callable[[Offsets, Offsets], Mask] | None:
         """What tells good places; None: all are."""
         if self._where == "anywhere":
             return None
@@ -157,16 +154,13 @@ class Replacing:
             return lambda starts, stops: at_end[stops]
         if self._where == "whole":
             return lambda starts, stops: at_start[starts] & at_end[stops]
-        data = np.append(packed.data, np.uint8(0))
+        # Where its edge is of a word, no byte of a word may stand beside it.
+        in_word = np.append(mark_alnum(packed) | (packed.data == ord("_")), False)
 
         def stand_alone(starts: Offsets, stops: Offsets) -> Mask:
-            first, last = data[starts], data[stops - 1]
-            outside = np.where(at_start[starts], 0, data[starts - 1])
-            behind = np.where(at_end[stops], 0, data[stops])
-            is_unsure = np.maximum.reduce([first, last, outside, behind]) > _LAST_ASCII
-            is_careful[packed.texts_at(starts[is_unsure])] = True
-            goes_on = (_IN_WORDS[first] & _IN_WORDS[outside]) | (_IN_WORDS[last] & _IN_WORDS[behind])
-            stands_alone: Mask = ~goes_on & ~is_unsure
+            begins_inside = in_word[starts] & in_word[starts - 1] & ~at_start[starts]
+            ends_inside = in_word[stops - 1] & in_word[stops] & ~at_end[stops]
+            stands_alone: Mask = ~begins_inside & ~ends_inside
             return stands_alone
 
         return stand_alone
@@ -222,7 +216,7 @@ class Replacing:
         used: Mask,
         beside: Mapping[str, pa.Array] | None,
     ) -> pa.Array:
-        """The texts in which folding moves characters, or words go on beyond ASCII, one after another."""
+        """The texts in which folding moves characters, one after another."""
         flags = pa.array(is_careful)
         columns = {name: column.filter(flags).to_pylist() for name, column in (beside or {}).items()}
         rows = zip(*columns.values(), strict=True) if columns else itertools.repeat(())
