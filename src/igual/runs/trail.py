@@ -156,12 +156,15 @@ class ColumnTrail:
     ) -> ColumnTrail:
         """The trail with a stage for one result, whose values may coincide yet."""
         changed = differs(self.values, result.values)
+        if not changed.any():
+            # The same texts are kept once.
+            result = result._replace(values=self.values)
         stage = Stage(number, rule, rewriter, target, self.values, self.positions, self.rows, result, changed)
         is_same = output == OutputType() and not changed.any() and target == self.name
         return replace(
             self,
             name=target,
-            values=result.values if changed.any() else self.values,
+            values=result.values,
             is_merged=self.is_merged and not changed.any(),
             stages=(*self.stages, stage),
             output=self.output if is_same else output,
@@ -230,6 +233,10 @@ class ColumnTrail:
     @cached_property
     def clean(self) -> pa.Array:
         """What each raw value has become, (distinct,)."""
+        if len(self.values) == len(self.positions) and np.array_equal(
+            self.positions, np.arange(len(self.positions))
+        ):
+            return self.values
         return self.values.take(pa.array(self.positions))
 
     @property
