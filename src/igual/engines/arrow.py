@@ -141,7 +141,8 @@ def order_values(clean: CleanColumn) -> tuple[pa.Array, Codes]:
     order = pa.array(clean.output.order or (), TEXT).unique()
     places = pc.index_in(clean.values, order).fill_null(-1).to_numpy(zero_copy_only=False).copy()
     is_other = (places < 0) & to_mask(clean.values.is_valid())
-    others, moved = find_distinct(clean.values.filter(pa.array(is_other)))
+    others = clean.values.filter(pa.array(is_other))
+    others, moved = (others, None) if clean.is_distinct else find_distinct(others)
     places[is_other] = len(order) + (moved if moved is not None else np.arange(len(others)))
     return pa.concat_arrays([order, others]), places
 

@@ -34,6 +34,7 @@ class CleanColumn(NamedTuple):
         column: The raw column; in the order of its distinct values stand the clean ones.
         values: What each raw value has become, (distinct,).
         output: What the values are to be in the table.
+        is_distinct: Whether it is known that no two clean values are equal.
     """
 
     name: str
@@ -41,6 +42,7 @@ class CleanColumn(NamedTuple):
     column: Column
     values: pa.Array
     output: OutputType
+    is_distinct: bool = False
 
     @property
     def is_as_it_was(self) -> bool:

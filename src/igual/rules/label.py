@@ -81,9 +81,10 @@ class Label(Rule):
         return _Rewriter(self, shelf.codebooks[self.codebook])
 
 
-class _Rewriter:
-    works_in_pieces = False
+_FEW_CODES = 1_000
 
+
+class _Rewriter:
     def __init__(self, rule: Label, codebook: Codebook) -> None:
         if codebook.is_dated and rule.dated_by is None:
             raise ListError(
@@ -91,6 +92,8 @@ class _Rewriter:
                 "say with 'dated_by' which column has the day"
             )
         self._rule = rule
+        # More codes would be hashed anew for each piece.
+        self.works_in_pieces = len(codebook.labels) <= _FEW_CODES
         self._special = codebook.special
         self.entries: Sequence[str] = (*codebook.labels, *(entry.describe() for entry in codebook.special))
         labels = [*codebook.labels.values(), *(entry.label for entry in codebook.special)]

@@ -233,16 +233,19 @@ class ColumnTrail:
     @cached_property
     def clean(self) -> pa.Array:
         """What each raw value has become, (distinct,)."""
-        if len(self.values) == len(self.positions) and np.array_equal(
-            self.positions, np.arange(len(self.positions))
-        ):
-            return self.values
-        return self.values.take(pa.array(self.positions))
+        return self.values if self._is_in_place else self.values.take(pa.array(self.positions))
+
+    @cached_property
+    def _is_in_place(self) -> bool:
+        """Whether each raw value is its own place."""
+        size = len(self.positions)
+        return len(self.values) == size and np.array_equal(self.positions, np.arange(size))
 
     @property
     def clean_column(self) -> CleanColumn:
         """The column as an engine writes it out."""
-        return CleanColumn(self.name, self.source, self.column, self.clean, self.output)
+        is_distinct = self.is_merged and self._is_in_place
+        return CleanColumn(self.name, self.source, self.column, self.clean, self.output, is_distinct)
 
     @cached_property
     def given(self) -> pa.Array:

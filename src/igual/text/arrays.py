@@ -121,5 +121,13 @@ def differs(before: pa.Array, after: pa.Array) -> Mask:
     """Where two arrays of equal length hold different texts; missing equals missing."""
     if before is after or before.equals(after):
         return np.zeros(len(before), np.bool_)
-    unequal = pc.not_equal(before, after)
-    return to_mask(pc.coalesce(unequal, pc.not_equal(before.is_null(), after.is_null())))
+
+    def work(start: int, size: int) -> Mask:
+        one, other = before.slice(start, size), after.slice(start, size)
+        unequal = pc.not_equal(one, other)
+        if not unequal.null_count:
+            return to_mask(unequal)
+        return to_mask(pc.coalesce(unequal, pc.not_equal(one.is_null(), other.is_null())))
+
+    differ: Mask = np.concatenate(in_pieces(before, work))
+    return differ

@@ -40,6 +40,7 @@ _UNSPACED = (
     r"\p{Han}\p{Hiragana}\p{Katakana}\p{Thai}\p{Lao}\p{Khmer}\p{Myanmar}\x{3000}-\x{303f}\x{ff00}-\x{ffef}ー"
 )
 
+_TRIMS = {"both": pc.utf8_trim, "left": pc.utf8_ltrim, "right": pc.utf8_rtrim}
 # Bytes that are neither control characters nor parts of characters beyond ASCII.
 _PRINTABLE = (0x20, 0x7E)
 
@@ -71,10 +72,8 @@ def respaced(values: pa.Array, words: SpacingSettings) -> pa.Array:
         for _ in range(2):
             values = _swapped(values, f"([{_UNSPACED}]) +([{_UNSPACED}])", r"\1\2")
     # All that acts as spacing goes from the ends at once: behind the last separator there may be a space.
-    if words.ends in ("both", "left"):
-        values = pc.utf8_ltrim(values, characters=" " + words.also)
-    if words.ends in ("both", "right"):
-        values = pc.utf8_rtrim(values, characters=" " + words.also)
+    if words.ends != "keep":
+        values = _TRIMS[words.ends](values, characters=" " + words.also)
     if words.inner == "keep":
         return values
     packed = unpack(values)
