@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import re
-import time
 from typing import Any
 
 import numpy as np
 import pandas as pd
 import pyarrow as pa
-import pyarrow.compute as pc
 
 import igual
-from benchmarks import chains
+from benchmarks import chains, rule_cases
 from benchmarks.measure import best_times, line, times
 from igual import rules
+from igual.column import TEXT
+from igual.lists import Shelf
+from igual.rules.base import apply_rule
 
 MILLION = 1_000_000
 
@@ -80,69 +81,30 @@ def mentions() -> None:
 
 
 def every_rule() -> None:
-    """Each rule on a million distinct values, in nanoseconds a value."""
-    print("8. every rule at 1 million distinct values, in ns a value (wanted: none above 5,000)")
-    values = chains.all_distinct(MILLION)
-    number = pc.cast(pa.array(np.arange(MILLION) / 8), pa.string())
-    day = pc.strftime(pa.array(np.arange(MILLION) * 3_600, pa.timestamp("s")), format="%d/%m/%Y %H")
-    dates = pc.utf8_slice_codeunits(day, 0, 10)
-    words = chains.vocabulary(50)
-    listed = {"list": igual.ReferenceList(words)}
-    books = {"book": igual.Codebook({str(n): f"label {n}" for n in range(1_000)})}
-    bands = [
-        {"label": "low", "below": 100},
-        {"label": "mid", "at_least": 100, "below": 9_000},
-        {"label": "high", "at_least": 9_000},
-    ]
-    cases: list[tuple[str, Any, pa.Array]] = [
-        ("spacing", rules.Spacing(), values),
-        ("spacing, n-th gap", rules.Spacing(nth=2), values),
-        ("case lower", rules.Case(style="lower"), values),
-        ("case title", rules.Case(style="title", small=("of",)), values),
-        ("case name", rules.Case(style="name"), values),
-        ("case snake", rules.Case(style="snake"), values),
-        ("characters, keep", rules.Characters(keep=("letters", "spaces")), values),
-        ("characters, fold and form", rules.Characters(fold=True, form="NFC", straighten=True), values),
-        ("replace, 50 pairs", rules.Replace(pairs=chains.pairs()), values),
-        (
-            "replace, 50 pairs, any case, kept",
-            rules.Replace(pairs=chains.pairs(), ignore_case=True, keep_case=True),
-            values,
-        ),
-        ("replace, a pattern", rules.Replace(pairs={r"(\w+) (\w+)": r"\2 \1"}, pattern=True), values),
-        ("overlay", rules.Overlay(start=2, length=2, text="--"), values),
-        ("part", rules.Part(separator=" ", nth=2), values),
-        ("extract, pattern", rules.Extract(pattern=r"\d{4,6}"), values),
-        ("extract, pieces", rules.Extract(pieces={"pattern": r"^\d{4,6}$"}), values),
-        ("mention", rules.Mention(list="list", ignore_case=True), values),
-        ("label", rules.Label(codebook="book"), number),
-        ("match, exact and folded", rules.Match(list="list", by=("exact", "folded")), values),
-        ("bands", rules.Bands(bands=bands), number),  # type: ignore[arg-type]
-        ("blanks", rules.Blanks(texts=("n/a",)), values),
-        ("number", rules.Number(), number),
-        ("date", rules.Date(form="DD/MM/YYYY"), dates),
-    ]
-    worst = 0.0
-    for name, rule, column in cases:
-        taken = min(_alone(rule, column, listed, books) for _ in range(2)) / MILLION * 1e9
-        worst = max(worst, taken)
-        print(f"    {name:<40} {taken:8.0f}")
-    composed = min(_composed(values, number) for _ in range(2)) / MILLION * 1e9
-    print(f"    {'compose, of two columns':<40} {composed:8.0f}")
-    worst = max(worst, composed)
-    line("the slowest, in µs a value", worst / 1_000, "at most 5", worst <= 5_000)
+    """Each rule, with each setting that the reference names, on distinct texts, in nanoseconds a value."""
+    print("8. every rule and setting on 1 million distinct values, in ns a value")
+    cases = rule_cases.all_cases(MILLION)
+    shelf = Shelf(rule_cases.lists(), rule_cases.codebooks(), rule_cases.pair_lists())
+    print(f"    {'':<48} {'ASCII':>8} {'beyond':>8}")
+    worst, common, beyond = 0.0, 0.0, 0.0
+    for case in cases:
+        plain, accented = (_alone(case, shelf, values) for values in (case.plain, case.beyond))
+        print(f"    {case.name:<48} {plain:8.0f} {accented:8.0f}", flush=True)
+        worst = max(worst, plain)
+        beyond = max(beyond, accented / (300 if case.is_common else 1_000))
+        common = max(common, plain if case.is_common else 0)
+    whole = chains.all_distinct(MILLION)
+    encoded, _ = best_times({"encode and decode": lambda: rules.Pad(width=1).on(whole)})
+    print(f"    beside that, to encode and decode a column: {encoded['encode and decode'] * 1_000:.0f}")
+    line("the slowest rule on ASCII, in ns a value", worst, "at most 1,000", worst <= 1_000)
+    line("the slowest of the common ones", common, "at most 300", common <= 300)
+    line("beyond ASCII / what is allowed on ASCII", beyond, "at most 3", beyond <= 3)
 
 
-def _composed(one: pa.Array, other: pa.Array) -> float:
-    """A rule that reads two columns works on their distinct combinations."""
-    book = igual.Rulebook([rules.Compose(template="{one}, {other}", into="both")])
-    table = pa.table({"one": one, "other": other})
-    start = time.perf_counter()
-    book.apply(table)
-    return time.perf_counter() - start
-
-
-def _alone(rule: Any, column: pa.Array, lists: Any, codebooks: Any) -> float:
-    start = time.perf_counter()
-    rule.on(column, lists=lists, codebooks=codebooks)
-    return time.perf_counter() - start
+def _alone(case: rule_cases.RuleCase, shelf: Shelf, values: pa.Array) -> float:
+    """The best of two runs of a prepared rule, in nanoseconds a value."""
+    texts = values.cast(TEXT)
+    beside = dict.fromkeys(case.rule.reads(), texts)
+    rewriter = case.rule.rewriter(shelf)
+    run = {case.name: lambda: apply_rule(case.rule, rewriter, texts, beside, shelf)}
+    return best_times(run, rounds=2)[0][case.name] / len(values) * 1e9
