@@ -13,6 +13,7 @@ import pyarrow as pa
 
 from igual.column import Mask
 from igual.text.arrays import beyond_ascii, each_where, has_pattern, put_where, together
+from igual.text.beyond import find_characters
 from igual.text.finding import find_words
 from igual.text.identifiers import IDENTIFIER_STYLES, identifiers
 from igual.text.names import SPECIAL, namer
@@ -25,6 +26,7 @@ from igual.text.packed import (
     is_between,
     is_letter,
     lowered,
+    mark_between,
     pack,
     places_in,
     unpack,
@@ -36,12 +38,14 @@ Style = Literal[
 Language = Literal["az", "de", "el", "nl", "tr"]
 
 # A word: letters, digits and the marks on them, with apostrophes inside (don't, O’Brien) but not at its ends.
-_LETTER = "(?:[^\\W_]|[\u0300-\u036f\u1dc0-\u1dff\u20d0-\u20ff\ufe20-\ufe2f])"
+_MARK = re.compile("[\u0300-\u036f\u1dc0-\u1dff\u20d0-\u20ff\ufe20-\ufe2f]")
+_LETTER = f"(?:[^\\W_]|{_MARK.pattern})"
 _WORD = re.compile(f"{_LETTER}+(?:['’]{_LETTER}+)*")
 _ASCII_SPACES = np.frombuffer(b" \t\n\r\v\f\x1c\x1d\x1e\x1f", np.uint8)
 _BEFORE_APOSTROPHE = np.frombuffer(b"odl", np.uint8)
-# In these languages also plain ASCII letters need care.
+# In these languages also letters of ASCII need care, and some beyond it.
 _ASCII_WITH_CARE: dict[str | None, str] = {"tr": "[iI]", "az": "[iI]", "nl": "(?:^|[^A-Za-z])[iI][jJ]"}
+_WITH_CARE = {**_ASCII_WITH_CARE, "de": r"[^\x00-\x7f]", "el": r"[^\x00-\x7f]"}
 # What capitals and small letters differ in.
 _CASE_BIT = np.uint8(5)
 _AFTER_COLON = re.compile(r":\s+$")
@@ -60,35 +64,44 @@ def recased(
 ) -> pa.Array:
     """Texts in another case; see `igual.rules.Case` for the settings.
 
-    Plain ASCII texts are put in their case all together, the others, with letters and places that need care, one by
-    one.
+    Texts are put in their case all together, but for those with letters and places that need care.
     """
     if style in IDENTIFIER_STYLES:
         return identifiers(values, style, keep)  # type: ignore[arg-type]
-    careful = beyond_ascii(values)
-    if language in _ASCII_WITH_CARE:
-        careful |= has_pattern(values, _ASCII_WITH_CARE[language])
+    packed = unpack(values)
+    careful = np.zeros(len(values), np.bool_)
+    change = raising(language) if style == "upper" else lowering(language)
+    if not keep and style in ("lower", "upper"):
+        data = _in_capitals(packed.data) if style == "upper" else lowered(packed.data)
+        careful = has_pattern(values, _ASCII_WITH_CARE[language]) if language in ("tr", "az") else careful
+        made = pack(packed._replace(data=data), values)
+        return put_where(made, careful | beyond_ascii(values), values, lambda some: together(some, change))
+    if language in _WITH_CARE:
+        careful = has_pattern(values, _WITH_CARE[language])
     if style == "name":
         careful |= has_pattern(values, SPECIAL)
-    packed = unpack(values)
-    made = pack(packed._replace(data=_ascii_cased(packed, style, keep, small)), values)
-    if not keep and style in ("lower", "upper"):
-        change = raising(language) if style == "upper" else lowering(language)
-        return put_where(made, careful, values, lambda some: together(some, change))
+    made = pack(packed._replace(data=_cased_together(packed, style, keep, small, careful)), values)
     one = _one_text(style, frozenset(keep), frozenset(word.lower() for word in small), language)
     return each_where(made, careful, values, one)
 
 
-def _ascii_cased(packed: Packed, style: Style, keep: Collection[str], small: Collection[str]) -> Bytes:
-    """The bytes of plain ASCII texts in their case."""
+def _in_capitals(data: Bytes) -> Bytes:
+    return data - (is_between(data, "a", "z").view(np.uint8) << _CASE_BIT)
+
+
+def _cased_together(
+    packed: Packed, style: Style, keep: Collection[str], small: Collection[str], careful: Mask
+) -> Bytes:
+    """The bytes of texts in their case; those in which that would go wrong become careful ones."""
     data = packed.data
-    small_letter = is_between(data, "a", "z").view(np.uint8)
-    cased = data - (small_letter << _CASE_BIT) if style == "upper" else lowered(data)
-    if style in ("lower", "upper") and not keep:
-        return cased
+    cased = _in_capitals(data) if style == "upper" else lowered(data)
+    found = find_characters(packed)
+    is_wrong = found.write(cased, str.upper if style == "upper" else _lower_alone)
+    # In names digits and marks part words.
     letter = is_letter(data)
-    # In names digits part words.
-    words = _mark_words(packed, letter if style == "name" else letter | is_between(data, "0", "9"))
+    inside = letter if style == "name" else letter | is_between(data, "0", "9")
+    inside = found.mark(inside, _is_letter if style == "name" else _is_in_word)
+    words = _mark_words(packed, inside)
     high = np.zeros(len(data), np.bool_)
     if style == "sentence":
         starts = np.flatnonzero(words.begins)
@@ -97,22 +110,42 @@ def _ascii_cased(packed: Packed, style: Style, keep: Collection[str], small: Col
     elif style in ("title", "name"):
         high = words.begins.copy()
         if small:
-            high[_find_small(packed, cased, words, small, in_title=style == "title")] = False
+            spaces = found.mark(np.isin(data, _ASCII_SPACES), str.isspace)
+            high[_find_small(packed, cased, words, small, spaces if style == "title" else None)] = False
         if style == "name":
             high[_find_second_capitals(cased, words)] = True
     cased -= (high & letter).view(np.uint8) << _CASE_BIT
+    is_wrong |= found.write(cased, lambda character: _lower_alone(character).title(), high[found.starts])
+    if is_wrong.any():
+        careful[packed.texts_at(found.starts[is_wrong])] = True
     if keep:
-        kept = find_words(packed, list(filter(_is_ascii_word, keep)), *words)
+        kept = find_words(packed, [word for word in keep if _WORD.fullmatch(word)], *words)
         held = places_in(kept.starts, kept.stops)
         cased[held] = data[held]
     if style == "name":
         # A capital behind a small letter was put there on purpose: the word stays.
-        seams = np.flatnonzero(small_letter.view(np.bool_) & behind(is_between(data, "A", "Z"), packed))
+        low, capital = is_between(data, "a", "z"), is_between(data, "A", "Z")
+        seams = np.flatnonzero(
+            found.mark(low, str.islower) & behind(found.mark(capital, str.isupper), packed)
+        )
         starts, stops = np.flatnonzero(words.begins), np.flatnonzero(words.ends) + 1
         mixed = np.unique(np.searchsorted(starts, seams, "right") - 1)
         held = places_in(starts[mixed], stops[mixed])
         cased[held] = data[held]
     return cased
+
+
+def _lower_alone(character: str) -> str:
+    """A small letter, or, where that depends on what stands beside it, a text that doesn't fit in its place."""
+    return "" if character == "Σ" else character.lower()
+
+
+def _is_letter(character: str) -> bool:
+    return character.isalnum() and not character.isdecimal()
+
+
+def _is_in_word(character: str) -> bool:
+    return character.isalnum() or _MARK.match(character) is not None
 
 
 class _Words(NamedTuple):
@@ -129,9 +162,7 @@ class _Words(NamedTuple):
 
 def _mark_words(packed: Packed, inside: Mask) -> _Words:
     """Words of marked bytes; an apostrophe between two of them doesn't end a word."""
-    apostrophe = packed.data == ord("'")
-    if apostrophe.any():
-        inside = inside | (apostrophe & before(inside, packed) & behind(inside, packed))
+    inside = inside | mark_between(packed, inside, "'’")
     return _Words(inside & ~before(inside, packed), inside & ~behind(inside, packed))
 
 
@@ -146,29 +177,25 @@ def _find_second_capitals(cased: Bytes, words: _Words) -> Offsets:
 
 
 def _find_small(
-    packed: Packed, cased: Bytes, words: _Words, small: Collection[str], *, in_title: bool
+    packed: Packed, cased: Bytes, words: _Words, small: Collection[str], spaces: Mask | None
 ) -> Offsets:
-    """Where small words begin that stand neither at an end of their text nor, in a title, behind a colon."""
-    sought = [word.lower() for word in small if _is_ascii_word(word.lower())]
+    """Where small words begin that don't stand at an end of their text, nor behind a colon where spaces are given."""
+    sought = [word.lower() for word in small if _WORD.fullmatch(word.lower())]
     found = find_words(packed._replace(data=cased), sought, *words).starts
     starts = np.concatenate([[-1], np.flatnonzero(words.begins), [len(cased)]])
     place = np.searchsorted(starts, found)
     owner = packed.texts_at(found)
     is_inside = (starts[place - 1] >= packed.offsets[owner]) & (starts[place + 1] < packed.offsets[owner + 1])
     inside: Offsets = found[is_inside]
-    if not in_title or not len(inside):
+    if spaces is None or not len(inside):
         return inside
     # A colon and nothing but spaces before a word: the last byte that is no space before it.
-    solid = np.flatnonzero(~np.isin(packed.data, _ASCII_SPACES))
+    solid = np.flatnonzero(~spaces)
     last = solid[np.searchsorted(solid, inside) - 1]
     behind_colon = (packed.data[last] == ord(":")) & (last < inside - 1)
     behind_colon &= last >= packed.offsets[packed.texts_at(inside)]
     stays: Offsets = inside[~behind_colon]
     return stays
-
-
-def _is_ascii_word(word: str) -> bool:
-    return word.isascii() and _WORD.fullmatch(word) is not None
 
 
 def lowering(language: Language | None) -> Callable[[str], str]:

@@ -12,8 +12,9 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask
 from igual.distinct import Hashes, find_distinct, hash_bytes
+from igual.text.beyond import mark_alnum
 from igual.text.finding import Found, take_leftmost
-from igual.text.packed import Offsets, Packed, before, behind, mark_alnum, mark_character, slices, unpack
+from igual.text.packed import Offsets, Packed, before, behind, mark_between, slices, unpack
 
 # Within a word stand hyphens and apostrophes: `Guinea-Bissau` is one word, so that it doesn't mention `Guinea`.
 _JOINERS = "'-’‐"
@@ -134,26 +135,9 @@ class Mentions:
 
 def _find_words(packed: Packed) -> _Words:
     inside = mark_alnum(packed)
-    joined = np.zeros(len(inside), np.bool_)
-    for joiner in _JOINERS:
-        if joiner.isascii() or not packed.is_ascii:
-            joined |= _mark_between(packed, inside, mark_character(packed.data, joiner), len(joiner.encode()))
-    inside = inside | joined
+    inside = inside | mark_between(packed, inside, _JOINERS)
     starts = np.flatnonzero(inside & ~before(inside, packed))
     return _Words(packed.texts_at(starts), starts, np.flatnonzero(inside & ~behind(inside, packed)) + 1)
-
-
-def _mark_between(packed: Packed, inside: Mask, joiner: Mask, width: int) -> Mask:
-    """Which bytes are those of a joiner between letters or digits."""
-    follows, leads = before(inside, packed) & joiner, behind(inside, packed) & joiner
-    if width == 1:
-        return follows & leads
-    first = np.flatnonzero(follows)
-    whole = first[leads[np.minimum(first + width - 1, len(leads) - 1)]]
-    marks = np.zeros(len(inside), np.bool_)
-    for place in range(width):
-        marks[whole + place] = True
-    return marks
 
 
 def _make_spellings(words: npt.NDArray[np.int64], entries: Offsets, vocabulary: int) -> _Spellings:

@@ -23,8 +23,11 @@ _WRITTEN = {
 }  # fmt: skip
 _FIRM_ENDINGS = frozenset({"ag", "kg", "sa", "bv", "nv", "oy", "ab"})
 _ROMAN = re.compile(r"(?=[ivx])x{0,3}(ix|iv|v?i{0,3})")
-# ASCII texts in which a word may not simply get a capital (RE2 syntax).
-SPECIAL = rf"(?i)(?:^|[^a-z])(?:ma?c[a-z]|(?:po|{'|'.join(_WRITTEN)})(?:[^a-z]|$)|[ivx]+[^a-z]*$)|[0-9][a-z]"
+# Texts in which a word may not simply get a capital (RE2 syntax).
+SPECIAL = (
+    rf"(?i)(?:^|[^a-z])(?:ma?c[a-z]|(?:po|{'|'.join(_WRITTEN)})(?:[^a-z]|$)|[ivx]+[^a-z]*$)"
+    r"|\p{Nd}(?:[a-z]|[^\x00-\x7f])|[odl](?:’|'[^\x00-\x7f])"
+)
 _WORD = re.compile(r"[^\W\d_]+(?:['’][^\W\d_]+)*")
 _AFTER_DIGIT = re.compile(r"\d[^\W\d_]")
 

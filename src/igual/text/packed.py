@@ -15,8 +15,6 @@ from igual.column import TEXT, Mask, to_mask
 from igual.distinct import view_bytes
 
 Bytes = npt.NDArray[np.uint8]
-# What characters beyond ASCII begin with in UTF-8.
-_LEAD = 0xC0
 Offsets = npt.NDArray[np.int64]
 
 
@@ -127,6 +125,21 @@ def behind(marks: Mask, packed: Packed) -> Mask:
     return moved
 
 
+def mark_between(packed: Packed, inside: Mask, joiners: str) -> Mask:
+    """Which bytes are those of joining characters that stand between two marked ones."""
+    marks = np.zeros(len(inside), np.bool_)
+    for joiner in joiners:
+        width = len(joiner.encode())
+        joins = mark_character(packed.data, joiner)
+        if not joins.any():
+            continue
+        first = np.flatnonzero(before(inside, packed) & joins)
+        leads = behind(inside, packed) & joins
+        whole = first[leads[np.minimum(first + width - 1, len(leads) - 1)]]
+        marks[places_in(whole, whole + width)] = True
+    return marks
+
+
 def find_runs(marks: Mask, packed: Packed) -> Runs:
     """Runs of marked bytes; none goes on in the next text."""
     return Runs(
@@ -198,30 +211,6 @@ def begins_character(data: Bytes) -> Mask:
     """Which bytes begin a character: all but those that go on with one."""
     begins: Mask = (data & np.uint8(0xC0)) != 0x80
     return begins
-
-
-def mark_alnum(packed: Packed) -> Mask:
-    """Which bytes are those of letters and digits, of any script."""
-    data = packed.data
-    marks = is_letter(data) | is_between(data, "0", "9")
-    lead = np.flatnonzero(data >= _LEAD)
-    if not len(lead):
-        return marks
-    padded = np.append(data, np.zeros(3, np.uint8))
-    first, second, third, fourth = (padded[lead + place].astype(np.int64) for place in range(4))
-    size = 2 + (first >= 0xE0) + (first >= 0xF0)
-    # The Unicode Standard, 3.9, table 3-6: what each byte tells of a character.
-    code = np.select(
-        [size == 2, size == 3],
-        [(first & 0x1F) << 6 | second & 0x3F, (first & 0x0F) << 12 | (second & 0x3F) << 6 | third & 0x3F],
-        (first & 0x07) << 18 | (second & 0x3F) << 12 | (third & 0x3F) << 6 | fourth & 0x3F,
-    )
-    distinct = np.unique(code)
-    is_alnum = np.array([chr(some).isalnum() for some in distinct.tolist()], np.bool_)
-    good = is_alnum[np.searchsorted(distinct, code)]
-    for place in range(4):
-        marks[lead[good & (size > place)] + place] = True
-    return marks
 
 
 def texts_with(marks: Mask, packed: Packed) -> Mask:

@@ -14,6 +14,7 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask, to_mask
 from igual.text.arrays import LONGEST_TEXT, as_it_is, differs, refuse_long_texts
+from igual.text.beyond import mark_alnum
 from igual.text.finding import Finder, Found
 from igual.text.folding import casefold
 from igual.text.packed import (
@@ -23,7 +24,6 @@ from igual.text.packed import (
     begins_character,
     lowered,
     mark,
-    mark_alnum,
     pack,
     slices,
     splice,
