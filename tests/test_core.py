@@ -41,9 +41,9 @@ from igual.rules import (
 from igual.runs.hints import find_hints
 from igual.runs.preview import make_preview
 from igual.runs.rulebook import Rulebook
+from igual.text.alternation import alternation, finds
 from igual.text.arrays import changed_where, differs, has_pattern
 from igual.text.filtering import reread
-from igual.text.replacing import alternation, finds
 from tests.conftest import texts
 
 CELLS = st.lists(st.none() | st.text(max_size=6), max_size=12)

@@ -8,10 +8,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from igual.column import to_mask
+from igual.text.alternation import Where
 from igual.text.casing import recased
 from igual.text.characters import visible
 from igual.text.folding import folded_key, light_key
-from igual.text.replacing import Replacing, Where, replaced_in_turn
+from igual.text.replacing import Replacing, replaced_in_turn
 from igual.text.spacing import SpacingSettings, respaced
 from tests.conftest import texts
 

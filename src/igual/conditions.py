@@ -14,12 +14,12 @@ from pydantic import Field, field_validator, model_validator
 from igual.column import TEXT, Column, Counts, Mask, to_mask
 from igual.lists import ReferenceList
 from igual.settings import Settings, Several, Value
+from igual.text.alternation import finds
 from igual.text.arrays import has_pattern
 from igual.text.folding import casefold, trimmed
 from igual.text.packed import is_between, unpack
 from igual.text.patterns import checked_pattern
 from igual.text.reading import dates, limit, numbers
-from igual.text.replacing import finds
 
 Limit = int | float | str
 _COMPARED = ("above", "at_least", "below", "at_most")

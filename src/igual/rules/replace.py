@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import functools
 from collections.abc import Mapping, Sequence
 from typing import Literal
 
@@ -10,12 +9,14 @@ import pyarrow as pa
 from pydantic import Field, field_validator, model_validator
 
 from igual.lists import Need, Shelf
+from igual.pieces import change_pieces
 from igual.rules.base import EntrySource, Rule
 from igual.rules.rewriters import NearMiss, Note, Rewriter, Rewritten
 from igual.settings import Value
+from igual.text.alternation import Where, finds
 from igual.text.folding import light_key, light_key_of
 from igual.text.patterns import LAST_PLACE, checked_substitution, substituted
-from igual.text.replacing import PLACE, Replaced, Replacing, Where, finds, replaced_in_turn
+from igual.text.replacing import PLACE, Replaced, Replacing, replaced_in_turn
 
 
 class Replace(Rule):
@@ -136,9 +137,15 @@ class _Rewriter:
     def _one(self, values: pa.Array, sought: str, given: str) -> pa.Array:
         rule = self._rule
         if rule.pattern:
-            act = functools.partial(substituted, values, sought, given)
-            return act(where=rule.where, nth=rule.nth, ignore_case=rule.ignore_case)
-        return self._prepare({sought: given}).replace(values).values
+
+            def change(some: pa.Array) -> pa.Array:
+                return substituted(
+                    some, sought, given, where=rule.where, nth=rule.nth, ignore_case=rule.ignore_case
+                )
+
+            return change_pieces(values, change)
+        work = self._prepare({sought: given})
+        return change_pieces(values, lambda some: work.replace(some).values)
 
     def _prepare(self, pairs: Mapping[str, str]) -> Replacing:
         rule = self._rule

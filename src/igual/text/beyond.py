@@ -99,6 +99,11 @@ def map_characters(packed: Packed, change: Callable[[str], str]) -> Packed:
     return splice(packed, found.starts[moves], found.stops[moves], texts, found.which[moves])
 
 
+def lower_alone(character: str) -> str:
+    """A small letter, or, where that depends on what stands beside it, a text that doesn't fit in its place."""
+    return "" if character == "Σ" else character.lower()
+
+
 def mark_alnum(packed: Packed) -> Mask:
     """Which bytes are those of letters and digits, of any script."""
     marks = is_letter(packed.data) | is_between(packed.data, "0", "9")

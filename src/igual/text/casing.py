@@ -13,7 +13,7 @@ import pyarrow as pa
 
 from igual.column import Mask
 from igual.text.arrays import beyond_ascii, each_where, has_pattern, put_where, together
-from igual.text.beyond import find_characters
+from igual.text.beyond import find_characters, lower_alone
 from igual.text.finding import find_words
 from igual.text.identifiers import IDENTIFIER_STYLES, identifiers
 from igual.text.names import SPECIAL, namer
@@ -96,7 +96,7 @@ def _cased_together(
     data = packed.data
     cased = _in_capitals(data) if style == "upper" else lowered(data)
     found = find_characters(packed)
-    is_wrong = found.write(cased, str.upper if style == "upper" else _lower_alone)
+    is_wrong = found.write(cased, str.upper if style == "upper" else lower_alone)
     # In names digits and marks part words.
     letter = is_letter(data)
     inside = letter if style == "name" else letter | is_between(data, "0", "9")
@@ -115,7 +115,7 @@ def _cased_together(
         if style == "name":
             high[_find_second_capitals(cased, words)] = True
     cased -= (high & letter).view(np.uint8) << _CASE_BIT
-    is_wrong |= found.write(cased, lambda character: _lower_alone(character).title(), high[found.starts])
+    is_wrong |= found.write(cased, lambda character: lower_alone(character).title(), high[found.starts])
     if is_wrong.any():
         careful[packed.texts_at(found.starts[is_wrong])] = True
     if keep:
@@ -133,11 +133,6 @@ def _cased_together(
         held = places_in(starts[mixed], stops[mixed])
         cased[held] = data[held]
     return cased
-
-
-def _lower_alone(character: str) -> str:
-    """A small letter, or, where that depends on what stands beside it, a text that doesn't fit in its place."""
-    return "" if character == "Σ" else character.lower()
 
 
 def _is_letter(character: str) -> bool:

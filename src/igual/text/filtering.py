@@ -12,6 +12,7 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT
 from igual.text.arrays import as_it_is, ascii_or, beyond_ascii, each_where, has_pattern, put_where, together
+from igual.text.beyond import map_characters
 from igual.text.characters import JOINERS, OTHER_INVISIBLE, ZERO_WIDTH
 from igual.text.packed import keep_bytes, pack, unpack
 
@@ -34,8 +35,6 @@ _STRAIGHT = {
     **dict.fromkeys("“”„‟″«»", '"'),
     **dict.fromkeys("‐‑‒–—―−", "-"),
 }
-_CURLED = f"[{''.join(_STRAIGHT)}]"
-_ANY_CURLED = re.compile(_CURLED)
 # What UTF-8 looks like once its bytes were taken for those of a Western single-byte encoding.
 MAYBE_MISREAD = (
     "[ÂÃÄÅÆÇÈÉÊËÌÍÎÏÐÑÒÓÔÕÖØÙÚÛÜÝàáâãäåæçèéêëìíîïðñòóôõö][\u0080-\u00bf€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ]"
@@ -68,12 +67,7 @@ def in_form(values: pa.Array, form: Form) -> pa.Array:
 
 def straightened(values: pa.Array) -> pa.Array:
     """Curled quotes and the many dashes as the plain ones of a keyboard."""
-    return put_where(
-        values,
-        has_pattern(values, _CURLED),
-        values,
-        lambda some: together(some, lambda text: _ANY_CURLED.sub(lambda found: _STRAIGHT[found[0]], text)),
-    )
+    return pack(map_characters(unpack(values), lambda sign: _STRAIGHT.get(sign, sign)), values)
 
 
 def repaired(values: pa.Array) -> pa.Array:

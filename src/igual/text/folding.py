@@ -12,7 +12,6 @@ import pyarrow.compute as pc
 from igual.column import TEXT, to_mask
 from igual.pieces import change_pieces
 from igual.text.arrays import (
-    as_it_is,
     ascii_or,
     beyond_ascii,
     each_where,
@@ -20,6 +19,7 @@ from igual.text.arrays import (
     put_where,
     together,
 )
+from igual.text.beyond import map_characters
 from igual.text.characters import JOINERS, LINE_BREAKS, NAMED, ODD_SPACES, is_mark
 from igual.text.packed import keep_bytes, pack, unpack
 
@@ -33,6 +33,10 @@ _ANY_UNDECOMPOSED = re.compile(f"[{''.join(_UNDECOMPOSED)}]")
 # The accents of Europe's scripts are one block; marks of others stand among their letters.
 _ACCENTS = re.compile("[\u0300-\u036f]+")
 _MAY_HOLD_MARKS = re.compile("[\u0483-\U0010ffff]+")
+# All but scripts in which no letter has others to grow together with, once marks are gone.
+_NEEDS_NEIGHBOURS = (
+    r"[^\x00-\x{08ff}\x{1e00}-\x{1fff}\x{2000}-\x{2bff}\x{3000}-\x{30ff}\x{3400}-\x{4dbf}\x{4e00}-\x{9fff}]"
+)
 _SPACES = " \t" + LINE_BREAKS + "".join(ODD_SPACES)
 # Punctuation that says which thing is meant (C#, AT&T, 5 %) is never set aside.
 _TELLING = "#%&@*†‡§"
@@ -66,7 +70,13 @@ def plain_letters(text: str) -> str:
 
 def without_accents(values: pa.Array) -> pa.Array:
     """Texts without accents."""
-    return ascii_or(values, as_it_is, lambda some: together(some, plain_letters))
+    packed = unpack(values)
+    if packed.is_ascii:
+        return values
+    plain = pack(map_characters(packed, plain_letters), values)
+    # Marks that stand alone, and letters that others grow together with, are looked at beside their neighbours.
+    careful = has_pattern(values, _NEEDS_NEIGHBOURS)
+    return put_where(plain, careful, values, lambda some: together(some, plain_letters))
 
 
 def trimmed(values: pa.Array) -> pa.Array:

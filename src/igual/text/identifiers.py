@@ -4,20 +4,23 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Collection
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT
-from igual.text.arrays import beyond_ascii, each_where
+from igual.column import TEXT, Mask
+from igual.text.arrays import beyond_ascii, each_where, has_pattern
+from igual.text.beyond import Characters, find_characters, lower_alone
 from igual.text.finding import find_words
 from igual.text.packed import (
     Packed,
     before,
+    begins_character,
     behind,
     is_between,
+    is_letter,
     keep_bytes,
     lowered,
     mark,
@@ -85,35 +88,58 @@ _STYLES: dict[str, tuple[str, Callable[[str], str], Callable[[str], str]]] = {
 
 
 def identifiers(values: pa.Array, style: IdentifierStyle, keep: Collection[str]) -> pa.Array:
-    """Texts as identifiers: plain ASCII ones all together, the others one by one."""
-    one = identifier_in(style, keep)
+    """Texts as identifiers: all together, but for those with letters that need care one by one."""
     joint, first, other = _STYLES[style]
     # An apostrophe parts nothing.
     packed = unpack(pc.replace_substring(values, pattern="'", replacement=""))
-    lower, upper, digit = (is_between(packed.data, *span) for span in ("az", "AZ", "09"))
-    letter = lower | upper
-    # A word begins behind a separator, at a hump, before a capital that small letters follow, and beside digits.
-    begins = (lower & ~before(letter, packed)) | (digit & ~before(digit, packed))
-    begins |= upper & (~before(upper, packed) | (behind(lower, packed)))
-    # No word goes on behind its last byte.
-    ends = ~behind((letter | digit) & ~begins, packed)
+    found = find_characters(packed)
+    careful = beyond_ascii(values)
+    if careful.any():
+        careful &= has_pattern(values, "['’]")
+    words = _split_together(packed, found)
+    starts = np.flatnonzero(words.begins)
+    bounds = np.searchsorted(starts, packed.offsets)
+    leading = mark(len(starts), bounds[:-1][bounds[:-1] < bounds[1:]])
+    high = words.inside if other is str.upper else words.begins.copy()
+    if other is str.lower or first is str.lower:
+        high[starts if other is str.lower else starts[leading]] = False
     written = lowered(packed.data)
-    if other is not str.lower:
-        high = (letter & begins) if other is _capital else letter
-        written = written - (high.view(np.uint8) << np.uint8(5))
-    words = [word for word in keep if word.isascii() and split_words(word) == [word]]
-    found = find_words(packed, words, begins, ends)
-    held = places_in(found.starts, found.stops)
-    written[held] = packed.data[held]
-    stays = letter | digit
-    kept = keep_bytes(Packed(written, packed.offsets), stays)
-    starts = np.flatnonzero(begins[stays])
-    leading = mark(len(kept.data) + 1, kept.offsets[:-1])[starts]
-    is_kept = mark(len(packed.data), found.starts)[begins & stays]
-    if first is str.lower and other is _capital:
-        is_capital = is_between(kept.data[starts], "A", "Z") & leading & ~is_kept
-        kept.data[starts[is_capital]] += np.uint8(0x20)
-    inner = starts[~leading] if joint else starts[:0]
-    which = np.zeros(len(inner), np.int64)
-    made = pack(splice(kept, inner, inner, pa.array([joint], TEXT), which), values)
-    return each_where(made, beyond_ascii(values), values, one)
+    wrong = found.write(written, lower_alone)
+    written -= (high & is_letter(packed.data)).view(np.uint8) << np.uint8(5)
+    wrong |= found.write(written, str.upper if other is str.upper else str.title, high[found.starts])
+    careful[packed.texts_at(found.starts[wrong])] = True
+    if keep:
+        kept = find_words(
+            packed, [word for word in keep if split_words(word) == [word]], words.begins, words.ends
+        )
+        held = places_in(kept.starts, kept.stops)
+        written[held] = packed.data[held]
+    made = keep_bytes(Packed(written, packed.offsets), words.inside)
+    if joint:
+        inner = np.flatnonzero(words.begins[words.inside])[~leading]
+        made = splice(made, inner, inner, pa.array([joint], TEXT), np.zeros(len(inner), np.int64))
+    return each_where(pack(made, values), careful, values, identifier_in(style, keep))
+
+
+class _Words(NamedTuple):
+    """Where words stand: which bytes they have, which begin one, and which end one or are of none, (bytes,) each."""
+
+    inside: Mask
+    begins: Mask
+    ends: Mask
+
+
+def _split_together(packed: Packed, found: Characters) -> _Words:
+    """Where the words of texts stand, as `split_words` has them."""
+    lower, upper, digit = (
+        found.mark(is_between(packed.data, *span), test)
+        for span, test in (("az", str.islower), ("AZ", str.isupper), ("09", str.isdigit))
+    )
+    inside = found.mark(is_letter(packed.data) | is_between(packed.data, "0", "9"), str.isalnum)
+    leads_lower = behind(lower, packed)
+    leads_lower[found.starts] = leads_lower[found.stops - 1]
+    # A word begins behind a separator, at a hump, before a capital that small letters follow, and beside digits.
+    hump = upper & (before(lower, packed) | (before(upper, packed) & leads_lower))
+    begins = inside & (~before(inside, packed) | hump | (digit != before(digit, packed)))
+    begins &= begins_character(packed.data)
+    return _Words(inside, begins, ~behind(inside & ~begins, packed))

@@ -5,6 +5,7 @@ They know neither look-around nor back-references; `\w`, `\d` and `\b` mean ASCI
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections.abc import Sequence
 from typing import NamedTuple
@@ -121,9 +122,11 @@ def substituted(
     (mark,) = _free_marks(values, given, 1)
     wanted = _split_matches(values, whole, given, mark, nth)
     unchanged = _split_matches(values, whole, r"\0", mark, nth)
-    pieces = unchanged.pieces.to_numpy(zero_copy_only=False).astype(object)
-    pieces[unchanged.nth[unchanged.has]] = wanted.pieces.take(pa.array(wanted.nth[wanted.has])).to_pylist()
-    lists = pa.LargeListArray.from_arrays(unchanged.offsets, pa.array(pieces, TEXT))
+    is_nth = np.zeros(len(unchanged.pieces), np.bool_)
+    is_nth[unchanged.nth[unchanged.has]] = True
+    put_in = wanted.pieces.take(pa.array(wanted.nth[wanted.has]))
+    pieces = pc.replace_with_mask(unchanged.pieces, pa.array(is_nth), put_in)
+    lists = pa.LargeListArray.from_arrays(unchanged.offsets, pieces)
     joined = pc.binary_join(lists, pa.scalar("", TEXT)).cast(values.type)
     return pc.if_else(pa.array(unchanged.has), joined, values)
 
@@ -173,10 +176,11 @@ def _split_matches(values: pa.Array, pattern: str, given: str, mark: str, nth: i
 
 def _free_marks(values: pa.Array, given: str, count: int) -> list[str]:
     """Characters that no text holds."""
-    free = [mark for mark in _MARKS if mark not in given and not has_any(values, mark)]
+    found = (mark for mark in _MARKS if mark not in given and not has_any(values, mark))
+    free = list(itertools.islice(found, count))
     if len(free) < count:
         raise ValueError("'nth' can't work on values with so many control characters; drop them first")
-    return free[:count]
+    return free
 
 
 def captured(values: pa.Array, pattern: str, names: Sequence[str], nth: int) -> tuple[list[pa.Array], Mask]:

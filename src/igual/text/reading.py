@@ -11,10 +11,11 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT
+from igual.column import TEXT, to_mask
 from igual.text.arrays import LONGEST_TEXT, each, has_pattern
 from igual.text.dates import ISO, days
 from igual.text.folding import trimmed
+from igual.text.packed import pack, splice, unpack
 
 Floats = npt.NDArray[np.float64]
 
@@ -22,6 +23,7 @@ Floats = npt.NDArray[np.float64]
 _NUMBER_FORM = re.compile(r"1(?P<group>[.,' ]?)(?:23[45]|234(?P<mark>[.,])(?P<decimals>50*))")
 # Room for the longest text there is.
 _ROUNDING = Context(prec=2 * LONGEST_TEXT, rounding=ROUND_HALF_UP, Emax=MAX_EMAX, Emin=MIN_EMIN)
+_DECIMAL_DIGITS, _PLAIN_DECIMALS, _GROUP = 38, 6, 3
 PLAIN_NUMBER = r"^[+\-−]?\d+(\.\d+)?$"
 
 
@@ -66,6 +68,8 @@ def write_numbers(values: pa.Array, form: str) -> pa.Array:
     assert found is not None
     group, mark, places = found["group"], found["mark"] or "", len(found["decimals"] or "")
     step = Decimal(1).scaleb(-places)
+    if (short := _rounded(values, places)) is not None:
+        return _grouped(short, group, mark)
 
     def write(text: str) -> str:
         rounded = Decimal(text).quantize(step, context=_ROUNDING)
@@ -74,6 +78,45 @@ def write_numbers(values: pa.Array, form: str) -> pa.Array:
         return sign + whole.replace(",", group) + mark + decimals
 
     return each(values, write)
+
+
+def _rounded(values: pa.Array, places: int) -> pa.Array | None:
+    """Plain numbers rounded to some decimals, as texts; None where they have too many digits for Arrow's decimals."""
+    some = values.drop_null()
+    point = np.asarray(pc.find_substring(some, "."))
+    length = np.asarray(pc.binary_length(some))
+    scale = int(np.where(point >= 0, length - point - 1, 0).max(initial=0))
+    whole = int(np.where(point >= 0, point, length).max(initial=0))
+    # Rounding may need one digit more; and smaller decimals Arrow writes with an exponent.
+    if whole + max(scale, places) + 1 > _DECIMAL_DIGITS or places > _PLAIN_DECIMALS:
+        return None
+    exact = values.cast(pa.decimal128(_DECIMAL_DIGITS, max(scale, places)))
+    rounded = pc.round(exact, ndigits=places, round_mode="half_towards_infinity")
+    return rounded.cast(pa.decimal128(_DECIMAL_DIGITS, places)).cast(TEXT)
+
+
+def _grouped(values: pa.Array, group: str, mark: str) -> pa.Array:
+    """Numbers with a mark between groups of three digits, and one before the decimals."""
+    packed = unpack(values)
+    data = packed.data
+    points = np.flatnonzero(data == ord("."))
+    ends = packed.offsets[1:].copy()
+    ends[packed.texts_at(points)] = points
+    starts = packed.offsets[:-1] + to_mask(pc.starts_with(values, "-"))
+    # Before each third digit from the point on, but before the first.
+    many = (
+        np.where(to_mask(values.is_valid()), np.maximum(ends - starts - 1, 0) // _GROUP, 0)
+        if group
+        else 0 * ends
+    )
+    owner = np.repeat(np.arange(len(values)), many)
+    number = many[owner] - (np.arange(len(owner)) - (np.cumsum(many) - many)[owner])
+    edges = ends[owner] - _GROUP * number
+    if mark and mark != ".":
+        data = data.copy()
+        data[points] = ord(mark)
+    which = np.zeros(len(edges), np.int64)
+    return pack(splice(packed._replace(data=data), edges, edges, pa.array([group], TEXT), which), values)
 
 
 def numeral_key(values: pa.Array) -> pa.Array:

@@ -67,7 +67,7 @@ def respaced(values: pa.Array, words: SpacingSettings) -> pa.Array:
     if len(data) and bool(((data < _PRINTABLE[0]) | (data > _PRINTABLE[1])).any()):
         odd = has_pattern(values, f"[\\x00-\\x1f{_ODD}{_NO_WIDTH}{''.join(JOINERS)}{LINE_BREAKS}]")
         values = changed_where(values, odd, lambda some: _without_odd(some, words))
-    if words.between_unspaced == "remove":
+    if words.between_unspaced == "remove" and not unpack(values).is_ascii:
         # Twice, since a character between two spaces belongs to both places.
         for _ in range(2):
             values = _swapped(values, f"([{_UNSPACED}]) +([{_UNSPACED}])", r"\1\2")
