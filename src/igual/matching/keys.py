@@ -12,15 +12,16 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT
 from igual.matching.texts import Matrix, Texts
-from igual.text.arrays import ascii_or, beyond_ascii, changed_where, each, each_where, has_pattern
+from igual.text.arrays import beyond_ascii, changed_where, each_where, has_pattern, put_where
+from igual.text.beyond import map_characters
 from igual.text.characters import LOOKS_LATIN
-from igual.text.folding import folded_key, plain_letters
+from igual.text.folding import casefold, folded_key, without_accents
+from igual.text.packed import pack, unpack
 
 _FEATURES = 10
 # Longer texts are compared by their beginnings.
 MOST_CHARACTERS = 300
 
-_LATIN = str.maketrans(LOOKS_LATIN)
 _OTHERS = re.compile(r"[^\w#%&@*†‡§]+|_")
 _QUOTES = re.compile("['’ʼ`´]")
 # Letters that some write as two, and others without their accent.
@@ -54,26 +55,14 @@ def truncated(values: pa.Array) -> pa.Array:
     return pc.utf8_slice_codeunits(values, 0, MOST_CHARACTERS)
 
 
-def in_latin(text: str) -> str:
-    """Write a text whose letters all are or look Latin in Latin letters; leave any other as it is.
-
-    Args:
-        text: One text.
-
-    Returns:
-        The text in Latin letters, or as it is.
-    """
-    latin = text.translate(_LATIN)
-    return latin if plain_letters(latin).isascii() else text
-
-
 def plain(values: pa.Array) -> pa.Array:
-    """Lower case, no accents, and letters that look Latin in Latin."""
-    return ascii_or(
-        values,
-        pc.ascii_lower,
-        lambda some: each(some, lambda text: plain_letters(in_latin(text)).casefold()),
-    )
+    """Lower case, no accents, and letters that look Latin in Latin, where all letters of a text are or look so."""
+    packed = unpack(values)
+    if packed.is_ascii:
+        return pc.ascii_lower(values)
+    latin = pack(map_characters(packed, lambda letter: LOOKS_LATIN.get(letter, letter)), values)
+    bare = without_accents(latin)
+    return casefold(put_where(bare, beyond_ascii(bare), values, without_accents))
 
 
 def letters_key(plain: pa.Array) -> pa.Array:
