@@ -28,6 +28,8 @@ FIGURES = {
     "text": "streams.text_table",
     "parquet": "streams.parquet_file",
     "survey": "figures.wide_survey",
+    "one column": "figures.survey_of_distinct",
+    "folded": "figures.exact_and_folded",
     "spark": "clusters.spark",
 }
 LARGE = {"large": "matching.large"}

@@ -2,8 +2,13 @@
 
 from __future__ import annotations
 
+import gc
+import resource
 import sys
 import tempfile
+import threading
+import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -11,10 +16,13 @@ import numpy as np
 import pandas as pd
 import polars as pl
 import pyarrow as pa
+import pyarrow.compute as pc
 from pyarrow import csv
 
+import igual
 from benchmarks import chains
 from benchmarks.measure import best_times, line, processes, times
+from igual import rules
 
 MILLION = 1_000_000
 
@@ -76,21 +84,96 @@ def many_rows() -> None:
 
 def all_distinct_values() -> None:
     """1 million rows, every value distinct."""
-    print("2. 1 million rows, every value distinct: the same chain")
+    print("2. 1 million rows, every value distinct: the same chain; trail and counts are part of Igual's")
     column = chains.all_distinct(MILLION)
-    table, series = pa.table({"value": column}), column.to_pandas()
-    best, results = best_times(
+    table = pa.table({"value": column})
+    # First of all, while the process holds no memory that could serve again.
+    chains.with_igual(table.slice(0, 1_000))
+    own = _grown(lambda: chains.with_igual(table))
+    series = column.to_pandas()
+    slow, slow_results = best_times(
         {
             "pandas .str and .map, pairs in one pattern": lambda: chains.with_pandas(series, by_call=True),
             "pandas .str and .map, pairs one by one": lambda: chains.with_pandas(series, by_call=False),
-            "igual": lambda: chains.with_igual(table),
-        }
+            "duckdb": lambda: chains.with_duckdb(table),
+        },
+        rounds=1,
+    )
+    wanted = _texts(slow_results["duckdb"])
+    _same(wanted, {name: _texts(result) for name, result in slow_results.items()})
+    fast, results = best_times(
+        {"igual": lambda: chains.with_igual(table), "polars": lambda: chains.with_polars(column)}, rounds=5
+    )
+    _same(wanted, {name: _texts(result) for name, result in results.items()})
+    del results
+    times(slow | fast)
+    slower = min(seconds for name, seconds in slow.items() if name.startswith("pandas"))
+    _at_most("igual / pandas", fast["igual"] / slower, 0.5)
+    _at_most("igual / duckdb", fast["igual"] / slow["duckdb"], 0.5)
+    _at_most("igual / polars", fast["igual"] / fast["polars"], 1.5)
+    _at_most("igual's memory, in the column's bytes", own / column.nbytes, 3)
+
+
+def _grown(run: Callable[[], Any]) -> float:
+    """How many bytes a process grows by at most during a call."""
+    statistics, size, most, is_running = Path("/proc/self/statm"), resource.getpagesize(), 0, True
+
+    def watch() -> None:
+        nonlocal most
+        while is_running:
+            most = max(most, int(statistics.read_text().split()[1]))
+            time.sleep(0.001)
+
+    gc.collect()
+    pa.default_memory_pool().release_unused()
+    before = int(statistics.read_text().split()[1])
+    watcher = threading.Thread(target=watch)
+    watcher.start()
+    made = run()
+    is_running = False
+    watcher.join()
+    del made
+    return float(max(most - before, 0) * size)
+
+
+def survey_of_distinct() -> None:
+    """A survey of one column of a million distinct values, all oddities included."""
+    print("14. a survey of 1 million distinct values")
+    table = pa.table({"value": chains.all_distinct(MILLION)})
+    best, _ = best_times({"igual survey": lambda: igual.survey(table)})
+    times(best)
+    _at_most("igual.survey, s", best["igual survey"], 2)
+
+
+def exact_and_folded() -> None:
+    """A million distinct values against a million entries, beside a pandas merge on the folded key."""
+    print("15. match by exact and folded: 1 million values against 1 million entries")
+    entries = chains.all_distinct(MILLION).cast(pa.large_string())
+    entries = pc.utf8_trim_whitespace(pc.ascii_lower(entries))
+    values = pc.ascii_upper(entries)
+    listed = {"list": igual.ReferenceList(entries.to_pylist())}
+    rule = rules.Match(list="list", by=("exact", "folded"))
+    left, right = values.to_pandas(), entries.to_pandas()
+
+    def merged() -> Any:
+        ours, theirs = (
+            pd.DataFrame(
+                {"text": texts, "key": texts.str.casefold().str.replace(r"[\s\W_]+", "", regex=True)}
+            )
+            for texts in (left, right)
+        )
+        return ours.merge(theirs, on="key", how="left")["text_y"]
+
+    best, results = best_times(
+        {
+            "igual": lambda: rule.on(values, lists=listed),
+            "pandas, keys and merge": merged,
+        },
+        rounds=2,
     )
     _same(_texts(results["igual"]), {name: _texts(result) for name, result in results.items()})
     times(best)
-    _at_most(
-        "igual / pandas", best["igual"] / min(s for name, s in best.items() if name.startswith("pandas")), 1.5
-    )
+    _at_most("igual / pandas", best["igual"] / best["pandas, keys and merge"], 2)
 
 
 def a_file() -> None:

@@ -69,8 +69,7 @@ def _texts(count: int) -> pa.Array:
     first, second = (pa.array(some).take(pa.array(rng.integers(0, 50, count))) for some in (styled, wrong))
     gap = pa.array([" ", "  ", " - "]).take(pa.array(rng.integers(0, 3, count)))
     number = pc.cast(pa.array(np.arange(count)), pa.string())
-    joined = pc.binary_join_element_wise(first, gap, pc.utf8_slice_codeunits(second, 0, 4), " ", number, "")
-    return joined
+    return pc.binary_join_element_wise(first, gap, pc.utf8_slice_codeunits(second, 0, 4), " ", number, "")
 
 
 def all_cases(count: int) -> list[RuleCase]:

@@ -20,8 +20,8 @@ from igual.rules.base import Rule
 from igual.text import casing, folding, reading
 from igual.text.arrays import together
 from igual.text.casing import Style, recased
-from igual.text.finding import Finder
-from igual.text.identifiers import identifier_in
+from igual.text.finding import TextFinder
+from igual.text.identifiers import IDENTIFIER_STYLES, identifier_in
 from igual.text.mentions import Mentions
 from igual.text.packed import pack, slices, splice, unpack
 from igual.text.spacing import SpacingSettings, respaced
@@ -60,7 +60,7 @@ def test_case(
     small: tuple[str, ...],
     language: casing.Language | None,
 ) -> None:
-    if style in casing.IDENTIFIER_STYLES:
+    if style in IDENTIFIER_STYLES:
         one = identifier_in(style, keep)  # type: ignore[arg-type]
     else:
         one = casing._one_text(style, frozenset(keep), frozenset(map(str.lower, small)), language)
@@ -107,7 +107,7 @@ def test_accents_case_and_forms(cells: list[str | None]) -> None:
 def test_finding_is_leftmost_and_longest(values: list[str], sought: list[str]) -> None:
     pattern = re.compile("|".join(map(re.escape, sorted(sought, key=len, reverse=True))))
     packed = unpack(texts(*values))
-    found = Finder(sought).find(packed)
+    found = TextFinder(sought).find(packed)
     put_in = texts(*(f"<{place}>" for place in range(len(sought))))
     made = pack(splice(packed, found.starts, found.stops, put_in, found.which), texts(*values))
     assert made.to_pylist() == [

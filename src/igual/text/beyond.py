@@ -15,7 +15,7 @@ from igual.text.packed import Bytes, Offsets, Packed, is_between, is_letter, spl
 _LEAD, _MOST = 0xC0, 4
 
 
-class Characters(NamedTuple):
+class CharacterPlaces(NamedTuple):
     """Characters beyond ASCII, in order.
 
     Attributes:
@@ -72,7 +72,7 @@ class Characters(NamedTuple):
         return is_meant & ~good
 
 
-def find_characters(packed: Packed) -> Characters:
+def find_characters(packed: Packed) -> CharacterPlaces:
     """Find the characters beyond ASCII."""
     starts = np.flatnonzero(packed.data >= _LEAD)
     padded = np.append(packed.data, np.zeros(_MOST, np.uint8))
@@ -85,7 +85,7 @@ def find_characters(packed: Packed) -> Characters:
         (first & 0x07) << 18 | (second & 0x3F) << 12 | (third & 0x3F) << 6 | fourth & 0x3F,
     )
     distinct = np.unique(codes)
-    return Characters(
+    return CharacterPlaces(
         starts, starts + sizes, np.searchsorted(distinct, codes), tuple(map(chr, distinct.tolist()))
     )
 

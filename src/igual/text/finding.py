@@ -19,7 +19,7 @@ _WHOLE = np.uint32(0xFFFFFFFF)
 _Words = npt.NDArray[np.uint64]
 
 
-class Found(NamedTuple):
+class FoundTexts(NamedTuple):
     """Where sought texts stand, in order; none overlaps another.
 
     Attributes:
@@ -32,9 +32,9 @@ class Found(NamedTuple):
     stops: Offsets
     which: Offsets
 
-    def where(self, meant: Mask) -> Found:
+    def where(self, meant: Mask) -> FoundTexts:
         """Those that are meant."""
-        return Found(self.starts[meant], self.stops[meant], self.which[meant])
+        return FoundTexts(self.starts[meant], self.stops[meant], self.which[meant])
 
 
 class _Group(NamedTuple):
@@ -61,7 +61,7 @@ class _Group(NamedTuple):
     has: Mask
 
 
-class Finder:
+class TextFinder:
     """Texts to look for, prepared for being found in many others.
 
     Args:
@@ -82,7 +82,7 @@ class Finder:
         packed: Packed,
         accept: Callable[[Offsets, Offsets], Mask] | None = None,
         at: Offsets | None = None,
-    ) -> Found:
+    ) -> FoundTexts:
         """Find the texts: leftmost first, the longest that is accepted where several begin at one place.
 
         Args:
@@ -98,7 +98,7 @@ class Finder:
         stops = np.concatenate([part.stops for part in parts]) if parts else starts
         which = np.concatenate([part.which for part in parts]) if parts else starts
         order = np.lexsort((-stops, starts))
-        return take_leftmost(Found(starts[order], stops[order], which[order]))
+        return take_leftmost(FoundTexts(starts[order], stops[order], which[order]))
 
     def _find_group(
         self,
@@ -107,7 +107,7 @@ class Finder:
         packed: Packed,
         accept: Callable[[Offsets, Offsets], Mask] | None,
         at: Offsets | None,
-    ) -> Found:
+    ) -> FoundTexts:
         heads = np.ndarray((len(packed.data),), "<u4", data, strides=(1,))
         words = np.ndarray((len(data) - _WORD + 1,), "<u8", data, strides=(1,))
         if at is None:
@@ -117,7 +117,7 @@ class Finder:
         hashes = _hash(heads[places], group.head)
         left, end = group.first.take(hashes), group.last.take(hashes)
         ends = packed.offsets[1:].take(packed.texts_at(places))
-        found: list[Found] = []
+        found: list[FoundTexts] = []
         while len(places):
             stops = places + group.lengths.take(left)
             good = stops <= ends
@@ -127,7 +127,7 @@ class Finder:
                 good &= (words[np.minimum(where, len(words) - 1)] & masks.take(left)) == texts.take(left)
             if accept is not None and good.any():
                 good[good] = accept(places[good], stops[good])
-            found.append(Found(places[good], stops[good], group.which.take(left[good])))
+            found.append(FoundTexts(places[good], stops[good], group.which.take(left[good])))
             left += 1
             goes_on = np.flatnonzero(~good & (left < end))
             places, left, end, ends = (some.take(goes_on) for some in (places, left, end, ends))
@@ -137,10 +137,10 @@ class Finder:
         order = np.argsort(starts, kind="stable")
         stops = np.concatenate([part.stops for part in found])[order] if found else starts
         which = np.concatenate([part.which for part in found])[order] if found else starts
-        return Found(starts[order], stops, which)
+        return FoundTexts(starts[order], stops, which)
 
 
-def find_words(packed: Packed, words: Collection[str], begins: Mask, ends: Mask) -> Found:
+def find_words(packed: Packed, words: Collection[str], begins: Mask, ends: Mask) -> FoundTexts:
     """Where some words stand.
 
     Args:
@@ -150,7 +150,7 @@ def find_words(packed: Packed, words: Collection[str], begins: Mask, ends: Mask)
         ends: Where a word's last byte stands, and perhaps other bytes of no word, (bytes,).
     """
     starts = np.flatnonzero(begins) if words else np.zeros(0, np.int64)
-    return Finder(list(words)).find(packed, lambda _, stops: ends[stops - 1], starts)
+    return TextFinder(list(words)).find(packed, lambda _, stops: ends[stops - 1], starts)
 
 
 def _make_group(texts: Sequence[bytes], members: Offsets) -> _Group:
@@ -183,11 +183,11 @@ def _hash(heads: npt.NDArray[np.uint32], head: np.uint32) -> npt.NDArray[np.uint
     return product
 
 
-def _are_apart(found: Found) -> bool:
+def _are_apart(found: FoundTexts) -> bool:
     return bool((found.stops[:-1] <= found.starts[1:]).all())
 
 
-def take_leftmost(found: Found) -> Found:
+def take_leftmost(found: FoundTexts) -> FoundTexts:
     """Of what overlaps only what begins first; of what begins at one place the first, which is the longest."""
     if _are_apart(found):
         return found

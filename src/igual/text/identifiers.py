@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask
 from igual.text.arrays import beyond_ascii, each_where, has_pattern
-from igual.text.beyond import Characters, find_characters, lower_alone
+from igual.text.beyond import CharacterPlaces, find_characters, lower_alone
 from igual.text.finding import find_words
 from igual.text.packed import (
     Packed,
@@ -129,7 +129,7 @@ class _Words(NamedTuple):
     ends: Mask
 
 
-def _split_together(packed: Packed, found: Characters) -> _Words:
+def _split_together(packed: Packed, found: CharacterPlaces) -> _Words:
     """Where the words of texts stand, as `split_words` has them."""
     lower, upper, digit = (
         found.mark(is_between(packed.data, *span), test)

@@ -13,7 +13,7 @@ import pyarrow.compute as pc
 from igual.column import TEXT, Mask
 from igual.distinct import Hashes, find_distinct, hash_bytes
 from igual.text.beyond import mark_alnum
-from igual.text.finding import Found, take_leftmost
+from igual.text.finding import FoundTexts, take_leftmost
 from igual.text.packed import Offsets, Packed, before, behind, mark_between, slices, unpack
 
 # Within a word stand hyphens and apostrophes: `Guinea-Bissau` is one word, so that it doesn't mention `Guinea`.
@@ -109,7 +109,7 @@ class Mentions:
             return Mentioned(np.zeros(0, np.int64), np.zeros(0, np.int64))
         starts, stops, which = (np.concatenate(column) for column in zip(*parts, strict=True))
         order = np.lexsort((-stops, starts))
-        found = take_leftmost(Found(starts[order], stops[order], which[order]))
+        found = take_leftmost(FoundTexts(starts[order], stops[order], which[order]))
         owners = words.owners[found.starts]
         # Each entry once for each text.
         pairs = owners * (int(found.which.max(initial=0)) + 1) + found.which
@@ -158,7 +158,7 @@ def _number(columns: npt.NDArray[np.int64]) -> Hashes:
     return numbers
 
 
-def _find_spellings(spellings: _Spellings, ids: Offsets, owners: Offsets) -> Found:
+def _find_spellings(spellings: _Spellings, ids: Offsets, owners: Offsets) -> FoundTexts:
     """Where spellings of one number of words stand among words."""
     size = spellings.words.shape[1]
     starts = np.flatnonzero((ids >= 0) & spellings.has_first.take(ids, mode="clip"))
@@ -168,7 +168,7 @@ def _find_spellings(spellings: _Spellings, ids: Offsets, owners: Offsets) -> Fou
     keys = _number(words.T)
     place = np.minimum(np.searchsorted(spellings.keys, keys), len(spellings.keys) - 1)
     is_same = (spellings.words[place] == words).all(axis=1)
-    return Found(starts[is_same], starts[is_same] + size, spellings.entries[place[is_same]])
+    return FoundTexts(starts[is_same], starts[is_same] + size, spellings.entries[place[is_same]])
 
 
 def _high_bits(hashes: Hashes) -> npt.NDArray[np.int64]:

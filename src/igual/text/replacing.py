@@ -16,7 +16,7 @@ from igual.column import TEXT, Mask
 from igual.text.alternation import Where, alternation
 from igual.text.arrays import LONGEST_TEXT, as_it_is, differs, refuse_long_texts
 from igual.text.beyond import mark_alnum
-from igual.text.finding import Finder, Found
+from igual.text.finding import FoundTexts, TextFinder
 from igual.text.folding import casefold
 from igual.text.packed import (
     Bytes,
@@ -72,7 +72,7 @@ class Replacing:
         self._ignore_case, self._keep_case = ignore_case, keep_case
         self._givens = list(pairs.values())
         self._places = {_key(sought, ignore_case): place for place, sought in enumerate(pairs)}
-        self._finder = Finder(list(self._places))
+        self._finder = TextFinder(list(self._places))
 
     @cached_property
     def _pattern(self) -> re.Pattern[str]:
@@ -115,7 +115,7 @@ class Replacing:
         moved = begins_character(folded.data) != begins_character(packed.data)
         return folded.data, is_careful | texts_with(moved, packed)
 
-    def _find(self, packed: Packed, is_careful: Mask) -> Found:
+    def _find(self, packed: Packed, is_careful: Mask) -> FoundTexts:
         """Where texts are to be replaced; not in the careful ones."""
         found = self._finder.find(packed, self._accept(packed))
         if is_careful.any():
@@ -154,7 +154,7 @@ class Replacing:
         return stand_alone
 
     def _give(
-        self, found: Found, packed: Packed, beside: Mapping[str, pa.Array] | None
+        self, found: FoundTexts, packed: Packed, beside: Mapping[str, pa.Array] | None
     ) -> tuple[pa.Array, Offsets]:
         """What is put in: distinct texts, and which of them goes in each place."""
         texts, which = pa.array(self._givens, TEXT), found.which
@@ -177,7 +177,7 @@ class Replacing:
         cased = pa.array([_in_case_of(text, made) for text, made in together], TEXT)
         return cased, both.indices.to_numpy(zero_copy_only=False).astype(np.int64)
 
-    def _fill(self, found: Found, cells: Mapping[str, pa.Array]) -> tuple[pa.Array, Offsets]:
+    def _fill(self, found: FoundTexts, cells: Mapping[str, pa.Array]) -> tuple[pa.Array, Offsets]:
         """What is put in once the names in it stand for the cells beside each place."""
         parts = [pa.array([], TEXT)]
         which = np.zeros(len(found.which), np.int64)
