@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Collection, Sequence
 from typing import NamedTuple
 
@@ -9,13 +10,15 @@ import numpy as np
 import numpy.typing as npt
 
 from igual.column import Mask
-from igual.text.packed import Bytes, Offsets, Packed
+from igual.distinct import Hashes, hash_bytes
+from igual.text.packed import Bytes, Offsets, Packed, mark
 
-# Texts are told apart by their first bytes, four at most, and compared in words of eight.
-_HEAD, _WORD = 4, 8
+# Texts are looked for by their first four bytes, told apart by their heads, and compared in words of eight.
+_SHORT, _WORD = 4, 8
+# Where more texts than these begin with the same four bytes, heads are longer.
+_CROWD = 16
 # Multiplicative hashing (Knuth, The Art of Computer Programming, vol. 3, 6.4): the high half of the product.
 _FACTOR, _HALF = np.uint32(2_654_435_761), np.uint32(16)
-_WHOLE = np.uint32(0xFFFFFFFF)
 _Words = npt.NDArray[np.uint64]
 
 
@@ -38,24 +41,26 @@ class FoundTexts(NamedTuple):
 
 
 class _Group(NamedTuple):
-    """Sought texts whose heads have one length, those with equal hashes together, the longest of them first.
+    """Sought texts whose heads have one length, those with equal heads together, the longest of them first.
 
     Attributes:
-        head: The bytes of the head that count, as a mask of a word of four.
+        size: Of the heads, in bytes.
         which: Their positions among all that are sought, (texts,).
         lengths: In bytes, (texts,).
         words: Their bytes in words of eight, zeros behind their ends: first words, second words, …, (texts,) each.
         masks: Which bits of these words are theirs, (texts,) each.
-        first: For each hash the first of its texts, (hashes,).
-        last: For each hash the end of the last of its texts, (hashes,).
-        has: Which hashes have a text, (hashes,).
+        heads: A number for each head, in order, (heads,).
+        first: For each head the first of its texts, (heads,).
+        last: For each head the end of the last of its texts, (heads,).
+        has: Which hashes of a beginning of four bytes have a text, (hashes,).
     """
 
-    head: np.uint32
+    size: int
     which: Offsets
     lengths: Offsets
     words: tuple[_Words, ...]
     masks: tuple[_Words, ...]
+    heads: Hashes
     first: Offsets
     last: Offsets
     has: Mask
@@ -70,12 +75,13 @@ class TextFinder:
 
     def __init__(self, sought: Sequence[str]) -> None:
         texts = [text.encode() for text in sought]
-        sizes = np.array([min(len(text), _HEAD) for text in texts], np.int64)
+        lengths = np.array([len(text) for text in texts], np.int64)
+        sizes = _choose_heads(texts, lengths)
         self._groups = [
-            _make_group(texts, np.flatnonzero(sizes == size)) for size in np.unique(sizes)[::-1].tolist()
+            _make_group(texts, np.flatnonzero(sizes == size), size)
+            for size in np.unique(sizes)[::-1].tolist()
         ]
-        longest = max(map(len, texts), default=0)
-        self._room = longest + _WORD
+        self._room = int(lengths.max(initial=0)) + _WORD
 
     def find(
         self,
@@ -91,53 +97,80 @@ class TextFinder:
             at: The only places where a text may begin, in order; None: any.
         """
         data = np.concatenate([packed.data, np.zeros(self._room, np.uint8)])
-        parts = [self._find_group(group, data, packed, accept, at) for group in self._groups]
-        starts = np.concatenate([part.starts for part in parts]) if parts else np.zeros(0, np.int64)
+        # All heads of four bytes and more are looked for in one go.
+        long = [group for group in self._groups if group.size >= _SHORT]
+        parts = []
+        if long:
+            maybe = _scan(
+                data, len(packed.data), np.logical_or.reduce([group.has for group in long]), _SHORT, at
+            )
+            parts += [_find_group(group, data, packed, accept, maybe) for group in long]
+        for group in self._groups[len(long) :]:
+            maybe = _scan(data, len(packed.data), group.has, group.size, at)
+            parts.append(_find_group(group, data, packed, accept, maybe))
         if len(parts) == 1 and _are_apart(parts[0]):
             return parts[0]
-        stops = np.concatenate([part.stops for part in parts]) if parts else starts
-        which = np.concatenate([part.which for part in parts]) if parts else starts
-        order = np.lexsort((-stops, starts))
-        return take_leftmost(FoundTexts(starts[order], stops[order], which[order]))
+        found = _join(parts)
+        order = np.lexsort((-found.stops, found.starts))
+        return take_leftmost(FoundTexts(*(column[order] for column in found)))
 
-    def _find_group(
-        self,
-        group: _Group,
-        data: Bytes,
-        packed: Packed,
-        accept: Callable[[Offsets, Offsets], Mask] | None,
-        at: Offsets | None,
-    ) -> FoundTexts:
-        heads = np.ndarray((len(packed.data),), "<u4", data, strides=(1,))
-        words = np.ndarray((len(data) - _WORD + 1,), "<u8", data, strides=(1,))
-        if at is None:
-            places = np.flatnonzero(group.has.take(_hash(heads, group.head)))
-        else:
-            places = at[group.has.take(_hash(heads[at], group.head))]
-        hashes = _hash(heads[places], group.head)
-        left, end = group.first.take(hashes), group.last.take(hashes)
-        ends = packed.offsets[1:].take(packed.texts_at(places))
-        found: list[FoundTexts] = []
-        while len(places):
-            stops = places + group.lengths.take(left)
-            good = stops <= ends
-            for number, (texts, masks) in enumerate(zip(group.words, group.masks, strict=True)):
-                # Behind the end of what is sought the mask is empty, whatever stands there.
-                where = places + number * _WORD if number else places
-                good &= (words[np.minimum(where, len(words) - 1)] & masks.take(left)) == texts.take(left)
-            if accept is not None and good.any():
-                good[good] = accept(places[good], stops[good])
-            found.append(FoundTexts(places[good], stops[good], group.which.take(left[good])))
-            left += 1
-            goes_on = np.flatnonzero(~good & (left < end))
-            places, left, end, ends = (some.take(goes_on) for some in (places, left, end, ends))
-        if len(found) == 1:
-            return found[0]
-        starts = np.concatenate([part.starts for part in found]) if found else np.zeros(0, np.int64)
-        order = np.argsort(starts, kind="stable")
-        stops = np.concatenate([part.stops for part in found])[order] if found else starts
-        which = np.concatenate([part.which for part in found])[order] if found else starts
-        return FoundTexts(starts[order], stops, which)
+
+def _join(parts: Sequence[FoundTexts]) -> FoundTexts:
+    if not parts:
+        return FoundTexts(*(np.zeros(0, np.int64) for _ in range(3)))
+    return FoundTexts(*(np.concatenate(column) for column in zip(*parts, strict=True)))
+
+
+def _scan(data: Bytes, length: int, has: Mask, size: int, at: Offsets | None) -> Offsets:
+    """Where beginnings of so many bytes stand that have a mark, or that share their hash with one."""
+    beginnings = np.ndarray((length,), "<u4", data, strides=(1,))
+    if at is None:
+        return np.flatnonzero(has.take(_hash(beginnings, size)))
+    return at[has.take(_hash(beginnings[at], size))]
+
+
+def _find_group(
+    group: _Group,
+    data: Bytes,
+    packed: Packed,
+    accept: Callable[[Offsets, Offsets], Mask] | None,
+    places: Offsets,
+) -> FoundTexts:
+    """Where texts of a group stand: at each place the longest that is accepted."""
+    words = np.ndarray((len(data) - _WORD + 1,), "<u8", data, strides=(1,))
+    numbers = _number_heads(data, places, group.size)
+    head = np.minimum(np.searchsorted(group.heads, numbers), len(group.heads) - 1)
+    is_known = group.heads.take(head) == numbers
+    places, head = places[is_known], head[is_known]
+    left, end = group.first.take(head), group.last.take(head)
+    ends = packed.offsets[1:].take(packed.texts_at(places))
+    found: list[FoundTexts] = []
+    while len(places):
+        stops = places + group.lengths.take(left)
+        good = stops <= ends
+        for number, (texts, masks) in enumerate(zip(group.words, group.masks, strict=True)):
+            # Behind the end of what is sought the mask is empty, whatever stands there.
+            where = places + number * _WORD if number else places
+            good &= (words[np.minimum(where, len(words) - 1)] & masks.take(left)) == texts.take(left)
+        if accept is not None and good.any():
+            good[good] = accept(places[good], stops[good])
+        found.append(FoundTexts(places[good], stops[good], group.which.take(left[good])))
+        left += 1
+        goes_on = np.flatnonzero(~good & (left < end))
+        places, left, end, ends = (some.take(goes_on) for some in (places, left, end, ends))
+    if len(found) == 1:
+        return found[0]
+    joined = _join(found)
+    order = np.argsort(joined.starts, kind="stable")
+    return FoundTexts(*(column[order] for column in joined))
+
+
+def _number_heads(data: Bytes, places: Offsets, size: int) -> Hashes:
+    """A number for the head that begins at each place: its bytes, or a hash of many."""
+    if size > _SHORT:
+        return hash_bytes(data, places, np.full(len(places), size))
+    beginnings = np.ndarray((len(data) - _WORD,), "<u4", data, strides=(1,))[places]
+    return (beginnings & np.uint32((1 << 8 * size) - 1)).astype(np.uint64)
 
 
 def find_words(packed: Packed, words: Collection[str], begins: Mask, ends: Mask) -> FoundTexts:
@@ -153,32 +186,49 @@ def find_words(packed: Packed, words: Collection[str], begins: Mask, ends: Mask)
     return TextFinder(list(words)).find(packed, lambda _, stops: ends[stops - 1], starts)
 
 
-def _make_group(texts: Sequence[bytes], members: Offsets) -> _Group:
-    size = min(len(texts[members[0]]), _HEAD)
-    head = np.uint32((1 << 8 * size) - 1)
-    lengths = np.array([len(texts[place]) for place in members.tolist()], np.int64)
+def _choose_heads(texts: Sequence[bytes], lengths: Offsets) -> Offsets:
+    """How many bytes the head of each text has: the more, the longer it is, so that few have the same."""
+    sizes = [1, 2, 3, _SHORT, *(16 * 4**step for step in range(10))]
+    begins = Counter(text[:_SHORT] for text in texts)
+    if max(begins.values(), default=0) > _CROWD:
+        sizes.insert(_SHORT, _WORD)
+    bounds = np.array(sizes)
+    heads: Offsets = bounds[np.searchsorted(bounds, lengths, side="right") - 1]
+    return heads
+
+
+def _make_group(texts: Sequence[bytes], members: Offsets, size: int) -> _Group:
+    own = [texts[place] for place in members.tolist()]
+    lengths = np.array([len(text) for text in own], np.int64)
     many = -(-int(lengths.max()) // _WORD)
-    held = b"".join(texts[place].ljust(many * _WORD, b"\0") for place in members.tolist())
-    words = np.frombuffer(held, "<u8").reshape(len(members), many)
-    hashes = _hash((words[:, 0] & np.uint64(0xFFFFFFFF)).astype(np.uint32), head)
-    order = np.lexsort((-lengths, hashes))
-    last = np.cumsum(np.bincount(hashes, minlength=1 << 16))
+    held = b"".join(text.ljust(many * _WORD, b"\0") for text in own)
+    words = np.frombuffer(held, "<u8").reshape(len(own), many)
+    data = np.frombuffer(held + bytes(_WORD), np.uint8)
+    places = np.arange(len(own)) * many * _WORD
+    numbers = _number_heads(data, places, size)
+    order = np.lexsort((-lengths, numbers))
+    heads, counts = np.unique(numbers, return_counts=True)
+    last = np.cumsum(counts)
     full = np.array([(1 << 8 * size) - 1 for size in range(_WORD + 1)], np.uint64)
     room = np.clip(lengths[order, np.newaxis] - _WORD * np.arange(many), 0, _WORD)
+    beginnings = words[:, 0].astype("<u4")
     return _Group(
-        head,
+        size,
         members[order],
         lengths[order],
         tuple(np.ascontiguousarray(words[order].T)),
         tuple(np.ascontiguousarray(full[room].T)),
-        np.append(0, last[:-1]),
+        heads,
+        last - counts,
         last,
-        np.diff(last, prepend=0) > 0,
+        mark(1 << 16, _hash(beginnings, min(size, _SHORT)).astype(np.int64)),
     )
 
 
-def _hash(heads: npt.NDArray[np.uint32], head: np.uint32) -> npt.NDArray[np.uint32]:
-    product = (heads if head == _WHOLE else heads & head) * _FACTOR
+def _hash(beginnings: npt.NDArray[np.uint32], size: int) -> npt.NDArray[np.uint32]:
+    """A number of 16 bits for the first bytes of each beginning of four."""
+    mask = np.uint32((1 << 8 * size) - 1)
+    product = (beginnings if size == _SHORT else beginnings & mask) * _FACTOR
     product >>= _HALF
     return product
 
