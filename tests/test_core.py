@@ -41,9 +41,10 @@ from igual.rules import (
 from igual.runs.hints import find_hints
 from igual.runs.preview import make_preview
 from igual.runs.rulebook import Rulebook
-from igual.text.alternation import alternation, finds
+from igual.text.alternation import alternation
 from igual.text.arrays import changed_where, differs, has_pattern
 from igual.text.filtering import reread
+from igual.text.replacing import find_first
 from tests.conftest import texts
 
 CELLS = st.lists(st.none() | st.text(max_size=6), max_size=12)
@@ -116,9 +117,9 @@ def test_finding_the_nearest_word() -> None:
 
 def test_alternations_prefer_the_longest_and_keep_to_words() -> None:
     assert alternation(["a", "ab", "abc"], "anywhere") == "a(?:b(?:c|)|)"
-    assert finds(texts("xab", "ab.", "b", None), ["ab"], "word") == [None, "ab", None, None]
-    assert finds(texts("ab", "abc"), ["ab"], "whole") == ["ab", None]
-    assert finds(texts("ab", "cab"), ["ab"], "start") == ["ab", None]
+    assert find_first(texts("xab", "ab.", "b", None), ["ab"], "word").to_pylist() == [None, "ab", None, None]
+    assert find_first(texts("ab", "abc"), ["ab"], "whole").to_pylist() == ["ab", None]
+    assert find_first(texts("ab", "cab"), ["ab"], "start").to_pylist() == ["ab", None]
 
 
 @pytest.mark.parametrize(

@@ -14,12 +14,12 @@ from pydantic import Field, field_validator, model_validator
 from igual.column import TEXT, Column, Counts, Mask, to_mask
 from igual.lists import ReferenceList
 from igual.settings import Settings, Several, Value
-from igual.text.alternation import finds
 from igual.text.arrays import has_pattern
 from igual.text.folding import casefold, trimmed
 from igual.text.packed import is_between, unpack
 from igual.text.patterns import checked_pattern
 from igual.text.reading import dates, limit, numbers
+from igual.text.replacing import find_first
 
 Limit = int | float | str
 _COMPARED = ("above", "at_least", "below", "at_most")
@@ -180,8 +180,7 @@ class Condition(Settings):
             if text is not None:
                 mask &= to_mask(test(compared, self._compared(text)))
         if self.word is not None:
-            hits = finds(compared, [self._compared(self.word)], "word")
-            mask &= np.array([hit is not None for hit in hits], np.bool_)
+            mask &= to_mask(find_first(compared, [self._compared(self.word)], "word").is_valid())
         if self.one_of is not None:
             mask &= self._is_among(compared, self.one_of)
         if self.in_list is not None:

@@ -5,18 +5,20 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Literal
 
+import numpy as np
 import pyarrow as pa
 from pydantic import Field, field_validator, model_validator
 
+from igual.column import to_mask
 from igual.lists import Need, Shelf
 from igual.pieces import change_pieces
 from igual.rules.base import EntrySource, Rule
 from igual.rules.rewriters import NearMiss, Note, Rewriter, Rewritten
 from igual.settings import Value
-from igual.text.alternation import Where, finds
+from igual.text.alternation import Where
 from igual.text.folding import light_key, light_key_of
 from igual.text.patterns import LAST_PLACE, checked_substitution, substituted
-from igual.text.replacing import PLACE, Replaced, Replacing, replaced_in_turn
+from igual.text.replacing import PLACE, Replaced, Replacing, find_first, replaced_in_turn
 
 
 class Replace(Rule):
@@ -158,8 +160,12 @@ class _Rewriter:
         folded.pop("", None)
         if not folded:
             return []
-        hits = finds(light_key(values), folded, self._rule.where)
-        return [NearMiss(position, (folded[hit],)) for position, hit in enumerate(hits) if hit is not None]
+        hits = find_first(light_key(values), folded, self._rule.where)
+        positions = np.flatnonzero(to_mask(hits.is_valid())).tolist()
+        return [
+            NearMiss(position, (folded[hit],))
+            for position, hit in zip(positions, hits.drop_null().to_pylist(), strict=True)
+        ]
 
 
 def _note_changed_again(result: Replaced) -> tuple[Note, ...]:

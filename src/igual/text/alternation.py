@@ -1,4 +1,4 @@
-"""Patterns of many texts at once, and which of them stand in others, and where."""
+"""A pattern of many texts at once, for texts that are searched one by one."""
 
 from __future__ import annotations
 
@@ -6,14 +6,6 @@ import re
 from collections.abc import Iterable
 from typing import Literal
 
-import numpy as np
-import pyarrow as pa
-import pyarrow.compute as pc
-
-from igual.column import TEXT, Mask, to_mask
-
-# RE2 refuses very large patterns; so many characters of literals go into one.
-_SCAN_CHARACTERS = 20_000
 # Python's patterns can't nest without end: texts that are each the beginning of the next share so many levels.
 _DEEPEST = 30
 Where = Literal["anywhere", "whole", "word", "start", "end"]
@@ -78,43 +70,3 @@ def _closing(where: Where, last: str) -> str:
 
 def _is_wordish(character: str) -> bool:
     return character.isalnum() or character == "_"
-
-
-def finds(values: pa.Array, sought: Iterable[str], where: Where) -> list[str | None]:
-    """For each text the first of the `sought` texts that stands in it, None where none does."""
-    texts = list(dict.fromkeys(sought))
-    if where == "whole":
-        places = pc.index_in(values, pa.array(texts, TEXT))
-        found: list[str | None] = pa.array(texts, TEXT).take(places).to_pylist()
-        return found
-    pattern = re.compile(alternation(texts, where))
-    hits: list[str | None] = [None] * len(values)
-    candidates = np.flatnonzero(_candidates(values, texts, ignore_case=False))
-    for at, text in zip(candidates.tolist(), values.take(pa.array(candidates)).to_pylist(), strict=True):
-        if hit := pattern.search(text):
-            hits[at] = hit[0]
-    return hits
-
-
-def _candidates(values: pa.Array, sought: Iterable[str], ignore_case: bool) -> Mask:
-    """A quick scan for the texts in which any of `sought` may stand: all that do, and perhaps some more."""
-    texts = list(sought)
-    if ignore_case and not all(text.isascii() for text in texts):
-        return ~to_mask(values.is_null())
-    mask = np.zeros(len(values), np.bool_)
-    for start, stop in _batches(texts):
-        pattern = "|".join(re.escape(text) for text in texts[start:stop])
-        mask |= to_mask(pc.match_substring_regex(values, pattern=pattern, ignore_case=ignore_case))
-    if ignore_case:
-        mask |= to_mask(pc.invert(pc.string_is_ascii(values)))
-    return mask
-
-
-def _batches(texts: list[str]) -> Iterable[tuple[int, int]]:
-    start, size = 0, 0
-    for at, text in enumerate(texts):
-        if size and size + len(text) > _SCAN_CHARACTERS:
-            yield start, at
-            start, size = at, 0
-        size += len(text)
-    yield start, len(texts)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import cached_property
 from typing import NamedTuple
 
@@ -117,7 +117,7 @@ class Replacing:
 
     def _find(self, packed: Packed, is_careful: Mask) -> FoundTexts:
         """Where texts are to be replaced; not in the careful ones."""
-        found = self._finder.find(packed, self._accept(packed))
+        found = self._finder.find(packed, accept_places(packed, self._where))
         if is_careful.any():
             found = found.where(~is_careful[packed.texts_at(found.starts)])
         if self._nth is None or not len(found.starts):
@@ -129,29 +129,6 @@ class Replacing:
         rank = np.empty(len(order), np.int64)
         rank[order] = np.arange(len(order)) - np.flatnonzero(is_first)[np.cumsum(is_first) - 1]
         return found.where(rank == self._nth - 1)
-
-    def _accept(self, packed: Packed) -> Callable[[Offsets, Offsets], Mask] | None:
-        """What tells good places; None: all are."""
-        if self._where == "anywhere":
-            return None
-        size = len(packed.data)
-        at_start, at_end = mark(size + 1, packed.offsets[:-1]), mark(size + 1, packed.offsets[1:])
-        if self._where == "start":
-            return lambda starts, stops: at_start[starts]
-        if self._where == "end":
-            return lambda starts, stops: at_end[stops]
-        if self._where == "whole":
-            return lambda starts, stops: at_start[starts] & at_end[stops]
-        # Where its edge is of a word, no byte of a word may stand beside it.
-        in_word = np.append(mark_alnum(packed) | (packed.data == ord("_")), False)
-
-        def stand_alone(starts: Offsets, stops: Offsets) -> Mask:
-            begins_inside = in_word[starts] & in_word[starts - 1] & ~at_start[starts]
-            ends_inside = in_word[stops - 1] & in_word[stops] & ~at_end[stops]
-            stands_alone: Mask = ~begins_inside & ~ends_inside
-            return stands_alone
-
-        return stand_alone
 
     def _give(
         self, found: FoundTexts, packed: Packed, beside: Mapping[str, pa.Array] | None
@@ -249,6 +226,30 @@ class Replacing:
                 at = found.end()
 
 
+def accept_places(packed: Packed, where: Where) -> Callable[[Offsets, Offsets], Mask] | None:
+    """What tells good places; None: all are."""
+    if where == "anywhere":
+        return None
+    size = len(packed.data)
+    at_start, at_end = mark(size + 1, packed.offsets[:-1]), mark(size + 1, packed.offsets[1:])
+    if where == "start":
+        return lambda starts, stops: at_start[starts]
+    if where == "end":
+        return lambda starts, stops: at_end[stops]
+    if where == "whole":
+        return lambda starts, stops: at_start[starts] & at_end[stops]
+    # Where its edge is of a word, no byte of a word may stand beside it.
+    in_word = np.append(mark_alnum(packed) | (packed.data == ord("_")), False)
+
+    def stand_alone(starts: Offsets, stops: Offsets) -> Mask:
+        begins_inside = in_word[starts] & in_word[starts - 1] & ~at_start[starts]
+        ends_inside = in_word[stops - 1] & in_word[stops] & ~at_end[stops]
+        stands_alone: Mask = ~begins_inside & ~ends_inside
+        return stands_alone
+
+    return stand_alone
+
+
 def _refuse_growth(values: pa.Array, pairs: Mapping[str, str], ignore_case: bool) -> None:
     """Raise RulebookError, before it is made, where replacing would make a value far too long."""
     lengths = pc.binary_length(values).cast(pa.int64())
@@ -309,3 +310,17 @@ def replaced_in_turn(
     return Replaced(
         values, np.array([touched.any() for _, _, touched in changes], np.bool_), tuple(changed_again)
     )
+
+
+def find_first(values: pa.Array, sought: Iterable[str], where: Where) -> pa.Array:
+    """For each text the first of the `sought` texts that stands in it, missing where none does."""
+    texts = list(dict.fromkeys(sought))
+    known = pa.array(texts, TEXT)
+    if where == "whole":
+        return known.take(pc.index_in(values, known))
+    packed = unpack(values)
+    found = TextFinder(texts).find(packed, accept_places(packed, where))
+    owners, first = np.unique(packed.texts_at(found.starts), return_index=True)
+    which = np.full(len(values), -1, np.int64)
+    which[owners] = found.which[first]
+    return known.take(pa.array(which, mask=which < 0))
