@@ -11,19 +11,20 @@ ROOT = Path(__file__).parent.parent
 SOURCE = ROOT / "src" / "igual"
 FLOORS = (
     ("cli", "demo"),
-    ("api",),
-    ("files", "engines.sql"),
+    ("api", "starting", "similarity"),
+    ("files", "engines.sql", "engines.spark", "engines.readers"),
     ("report",),
+    ("learning",),
     ("runs",),
     ("looking",),
     ("rules",),
     ("engines",),
     ("matching",),
-    ("conditions", "rulings"),
+    ("conditions", "decisions", "rulings"),
     ("text", "lists"),
-    ("errors", "column", "settings", "display"),
+    ("errors", "values", "pieces", "distinct", "column", "settings", "display"),
 )
-WIDTH, HEIGHT, GAP = 900, 34, 14
+WIDTH, HEIGHT, GAP = 1_650, 34, 14
 
 
 def room_of(module: str) -> str | None:
