@@ -22,7 +22,6 @@ def cut_pieces(values: pa.Array) -> list[tuple[int, int]]:
     """Where to cut texts: for each piece where it begins, and how many texts it has; one for few texts."""
     share = _BYTES * len(values) // max(values.nbytes, 1)
     size = max(min(share, _TEXTS), 1)
-    # The more bytes stand in few texts, the less it matters that a piece is small.
     return [(start, size) for start in range(0, max(len(values), 1), size)]
 
 

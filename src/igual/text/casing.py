@@ -144,7 +144,7 @@ def _is_in_word(character: str) -> bool:
 
 
 class _Words(NamedTuple):
-    """The words of plain ASCII texts.
+    """Where the words of texts stand.
 
     Attributes:
         begins: Which bytes a word begins with, (bytes,).
