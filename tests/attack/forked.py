@@ -21,7 +21,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 _PRELOADED = (
-    "igual.cli", "numpy", "scipy.sparse", "pyarrow", "pyarrow.compute", "pyarrow.csv", "pyarrow.parquet", "pydantic",
+    "igual.__main__", "igual.cli", "numpy", "scipy.sparse", "pyarrow", "pyarrow.compute", "pyarrow.csv", "pyarrow.parquet", "pydantic",
     "tomlkit", "rich.table", "rich.console", "openpyxl", "filelock", "charset_normalizer", "igual.cli._loading",
     "igual.report.records", "igual.report.views", "igual.runs.outcome", "igual.matching.matcher",
 )  # fmt: skip
@@ -170,13 +170,13 @@ def _become(call: Mapping[str, Any]) -> None:
         sys.stderr = open(  # noqa: SIM115
             2, "w", encoding=encoding, errors="backslashreplace", buffering=1, closefd=False
         )
-        signal.signal(signal.SIGINT, signal.default_int_handler)
         if call["memory"]:
             resource.setrlimit(resource.RLIMIT_AS, (call["memory"], call["memory"]))
         sys.argv = ["igual", *call["arguments"]]
         # As the script does: an interrupt before the command line stands ends the process as the system does.
         from igual.__main__ import main
 
+        signal.signal(signal.SIGINT, signal.default_int_handler)
         main()
         status = 0
     except SystemExit as error:

@@ -79,7 +79,7 @@ def kill(server: ForkServer, world: Path, place: Path, seed: int) -> Iterator[Ca
 
 def _find_fault(done: Done, folder: Path, before: dict[str, bytes], number: int) -> str:
     if "Traceback" in done.stderr or "unforeseen" in done.stderr:
-        return f"traceback: {done.stderr[-300:]}"
+        return f"traceback: {done.stderr[-3000:]}"
     if done.returncode not in (0, 1, 130, -number):
         return f"exit status {done.returncode}"
     now = {path.name: path.read_bytes() for path in folder.iterdir()}

@@ -7,6 +7,7 @@ import io
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
 import pandas as pd
 import pyarrow as pa
 import pytest
@@ -114,3 +115,10 @@ def test_what_a_text_table_can_not_hold_is_refused(tmp_path: Path) -> None:
     for cells in ([["x"]], [{"k": 1}], [b"\xff"]):
         with pytest.raises(igual.OutputError, match="which a text table can't hold"):
             write_csv(pa.table({"c": pa.array(cells)}), tmp_path / "n.csv")
+
+
+def test_bytes_of_missing_cells_are_not_read(tmp_path: Path) -> None:
+    parts = (bytes([0b10]), np.array([0, 4, 6], np.int64).tobytes(), b",a1/ab")
+    hidden = pa.Array.from_buffers(pa.large_string(), 2, [pa.py_buffer(part) for part in parts])
+    write_csv(pa.table({"a": hidden, "b": ["x", "y"]}), tmp_path / "t.csv")
+    assert (tmp_path / "t.csv").read_text() == "a,b\n,x\nab,y\n"

@@ -127,11 +127,10 @@ def _quoted(column: pa.Array, style: RowStyle) -> pa.Array:
     """A column as bytes, with stand-ins in the cells that need quotes."""
     if pa.types.is_dictionary(column.type):
         return column.dictionary.take(column.indices)
-    column = _as_texts(column)
-    if style.is_alone:
-        # An empty line would be taken for no row at all.
-        column = column.fill_null("")
-    elif not _has_special(column, style.signs):
+    # Of a missing cell there may be bytes, which Arrow's writer would read.
+    column = _as_texts(column).fill_null("")
+    # An empty line would be taken for no row at all.
+    if not style.is_alone and not _has_special(column, style.signs):
         return column
     needs = to_mask(pc.match_substring_regex(column, pattern=style.pattern))
     if not needs.any():
