@@ -132,7 +132,7 @@ def encode(cells: pa.ChunkedArray) -> tuple[pa.Array, Codes]:
     if pa.types.is_string(cells.type) or pa.types.is_large_string(cells.type):
         texts = cells.chunk(0) if cells.num_chunks == 1 else cells.combine_chunks()
         distinct = find_distinct(texts)
-        codes = distinct.codes if distinct.codes is not None else np.arange(len(texts))
+        codes = distinct.codes if distinct.codes is not None else np.arange(len(texts), dtype=np.int32)
         return distinct.values, codes.astype(np.int32, copy=False)
     if not pa.types.is_dictionary(cells.type):
         cells = cells.dictionary_encode(null_encoding="encode")

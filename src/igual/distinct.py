@@ -17,6 +17,9 @@ _MANY, _SAMPLE = 1 << 16, 1 << 14
 _WORD = 8
 # Longer texts are told apart by their beginnings and lengths; where that fails Arrow compares them.
 _MOST_WORDS = 32
+# Which bits of a word are those of so many bytes.
+_MASKS = np.array([(1 << 8 * size) - 1 for size in range(_WORD + 1)], np.uint64)
+_FILTER_BITS = 16
 _MISSING = np.uint64(0x9E37_79B9_7F4A_7C15)
 
 
@@ -62,14 +65,27 @@ def find_distinct(values: pa.Array) -> Distinct:
     is_large = pa.types.is_large_string(values.type)
     if len(values) < _MANY or not (is_large or pa.types.is_string(values.type)) or _repeats(values):
         return _encode(values)
-    hashes = _hash(values if is_large else values.cast(pa.large_string()))
-    ordered = np.sort(hashes)
     # As many numbers as texts: no two texts can be equal.
-    return _encode(values) if (ordered[1:] == ordered[:-1]).any() else Distinct(values, None)
+    maybe = _find_equal(_hash(values if is_large else values.cast(pa.large_string())))
+    if not len(maybe):
+        return Distinct(values, None)
+    if len(maybe) * 2 > len(values):
+        return _encode(values)
+    some = _encode(values.take(pa.array(maybe)))
+    if some.codes is None:
+        return Distinct(values, None)
+    # Only the first of equal texts is kept.
+    _, firsts = np.unique(some.codes, return_index=True)
+    kept = np.ones(len(values), np.bool_)
+    kept[maybe] = False
+    kept[maybe[firsts]] = True
+    codes = np.cumsum(kept, dtype=np.int32) - np.int32(1)
+    codes[maybe] = codes[maybe[firsts[some.codes]]]
+    return Distinct(values.filter(pa.array(kept)), codes)
 
 
 def find_repeated(values: pa.Array, groups: npt.NDArray[np.int64]) -> npt.NDArray[np.bool_]:
-    """Find texts that stand several times in their group, and perhaps, very rarely, one that doesn't.
+    """Find texts that stand several times in their group, and perhaps one that doesn't.
 
     Args:
         values: Texts (Arrow large_string), missing ones among them, (texts,).
@@ -78,10 +94,25 @@ def find_repeated(values: pa.Array, groups: npt.NDArray[np.int64]) -> npt.NDArra
     Returns:
         Which ones, (texts,).
     """
-    hashes = _hash(values) + groups.astype(np.uint64) * _MISSING
+    is_repeated = np.zeros(len(values), np.bool_)
+    is_repeated[_find_equal(_hash(values) + groups.astype(np.uint64) * _MISSING)] = True
+    return is_repeated
+
+
+def _find_equal(hashes: Hashes) -> npt.NDArray[np.int64]:
+    """The places of numbers that stand several times, in order."""
     ordered = np.sort(hashes)
     again = ordered[1:][ordered[1:] == ordered[:-1]]
-    return np.isin(hashes, again) if len(again) else np.zeros(len(values), np.bool_)
+    if not len(again):
+        return np.zeros(0, np.int64)
+    # Few bits tell that most numbers are none of these.
+    high = np.uint64(64 - _FILTER_BITS)
+    is_likely = np.zeros(1 << _FILTER_BITS, np.bool_)
+    is_likely[again >> high] = True
+    likely = np.flatnonzero(is_likely.take((hashes >> high).astype(np.int64)))
+    place = np.minimum(np.searchsorted(again, hashes[likely]), len(again) - 1)
+    equal: npt.NDArray[np.int64] = likely[again[place] == hashes[likely]]
+    return equal
 
 
 def _encode(values: pa.Array) -> Distinct:
@@ -100,16 +131,32 @@ def _repeats(values: pa.Array) -> bool:
 
 
 def _hash(values: pa.Array) -> Hashes:
-    def work(start: int, size: int) -> Hashes:
+    """A number for each text, the same for equal ones, of its first, middle and last bytes and its length."""
+    hashes = np.empty(len(values), np.uint64)
+    factors = _make_factors(4)
+
+    def work(start: int, size: int) -> None:
         part = values.slice(start, size)
         data, offsets = view_bytes(part)
-        hashes = hash_bytes(data, offsets[:-1], np.diff(offsets))
+        lengths = np.diff(offsets)
+        first, last = offsets[:-1], np.maximum(offsets[1:] - _WORD, offsets[:-1])
+        words = np.ndarray((len(data) + 1,), "<u8", np.append(data, np.zeros(_WORD, np.uint8)), strides=(1,))
+        masks = _MASKS.take(lengths, mode="clip")
+        of_part = lengths.astype(np.uint64) * factors[-1]
+        for places, factor in zip((first, (first + last) >> 1, last), factors, strict=False):
+            word = words[places] & masks
+            of_part += (word ^ (word >> np.uint64(32))) * factor
         if part.null_count:
-            hashes[part.is_null().to_numpy(zero_copy_only=False)] = _MISSING
-        return hashes
+            of_part[part.is_null().to_numpy(zero_copy_only=False)] = _MISSING
+        hashes[start : start + size] = of_part
 
-    hashes: Hashes = np.concatenate(in_pieces(values, work))
+    in_pieces(values, work)
     return hashes
+
+
+def _make_factors(number: int) -> Hashes:
+    """Odd random factors, the same ones every time."""
+    return np.random.default_rng(20).integers(0, 1 << 63, number, np.uint64) * np.uint64(2) + np.uint64(1)
 
 
 def hash_bytes(
@@ -128,9 +175,7 @@ def hash_bytes(
     Returns:
         The numbers, (runs,). Long runs are told apart by their beginnings and lengths.
     """
-    factors = np.random.default_rng(20).integers(0, 1 << 63, _MOST_WORDS + 1, np.uint64)
-    factors = factors * np.uint64(2) + np.uint64(1)
-    masks = np.array([(1 << 8 * size) - 1 for size in range(_WORD + 1)], np.uint64)
+    factors = _make_factors(_MOST_WORDS + 1)
     words = np.ndarray((len(data) + 1,), "<u8", np.append(data, np.zeros(_WORD, np.uint8)), strides=(1,))
     left = lengths
     hashes: Hashes = left.astype(np.uint64) * factors[-1]
@@ -143,7 +188,7 @@ def hash_bytes(
         if not len(left):
             break
         # Of what has ended nothing is left: a word of zeros, which adds nothing.
-        word = words[np.minimum(starts, len(data))] & masks.take(left, mode="clip")
+        word = words[np.minimum(starts, len(data))] & _MASKS.take(left, mode="clip")
         product = (word ^ (word >> np.uint64(32))) * factors[number]
         if places is None:
             hashes += product

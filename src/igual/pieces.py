@@ -5,7 +5,7 @@ What is made of a text must not depend on the others. Arrow's and NumPy's kernel
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
@@ -15,7 +15,7 @@ Made = TypeVar("Made")
 # Most of the work lets others work beside it; more than two at a time would wait for each other.
 AT_A_TIME = 2
 # So many bytes of text, and so many texts at most: smaller ones would wait for each other more often.
-_BYTES, _TEXTS = 1 << 20, 1 << 15
+_BYTES, _TEXTS = 1 << 21, 1 << 16
 
 
 def cut_pieces(values: pa.Array) -> list[tuple[int, int]]:
@@ -32,11 +32,22 @@ def in_pieces(values: pa.Array, work: Callable[[int, int], Made]) -> list[Made]:
         values: The texts, (values,).
         work: Is called with where a piece begins, and how many texts it has at most.
     """
+    return list(each_piece(values, work))
+
+
+def each_piece(values: pa.Array, work: Callable[[int, int], Made]) -> Iterator[Made]:
+    """The same one by one, so that what is made needn't all be held.
+
+    Args:
+        values: The texts, (values,).
+        work: As for `in_pieces`.
+    """
     pieces = cut_pieces(values)
     if len(pieces) == 1:
-        return [work(*pieces[0])]
+        yield work(*pieces[0])
+        return
     with ThreadPoolExecutor(AT_A_TIME) as pool:
-        return list(pool.map(lambda piece: work(*piece), pieces))
+        yield from pool.map(lambda piece: work(*piece), pieces)
 
 
 def change_pieces(values: pa.Array, change: Callable[[pa.Array], pa.Array]) -> pa.Array:

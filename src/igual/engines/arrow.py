@@ -14,6 +14,7 @@ import pyarrow.compute as pc
 from igual.column import TEXT, Codes, Column, encode, to_mask
 from igual.distinct import find_distinct
 from igual.engines.base import CleanColumn
+from igual.matching.spellings import Spellings
 from igual.pieces import change_pieces
 from igual.text.cells import NUMBERS, print_cells, read_cells, write_cells
 
@@ -139,12 +140,15 @@ def order_values(clean: CleanColumn) -> tuple[pa.Array, Codes]:
         The clean values that occur, and for each raw value the place of its clean one, (distinct,); -1 is missing.
     """
     order = pa.array(clean.output.order or (), TEXT).unique()
-    places = pc.index_in(clean.values, order).fill_null(-1).to_numpy(zero_copy_only=False).copy()
+    places = Spellings(order, np.arange(len(order))).look_up(clean.values).astype(np.int32)
     is_other = (places < 0) & to_mask(clean.values.is_valid())
-    others = clean.values.filter(pa.array(is_other))
+    others = clean.values if is_other.all() else clean.values.filter(pa.array(is_other))
     others, moved = (others, None) if clean.is_distinct else find_distinct(others)
-    places[is_other] = len(order) + (moved if moved is not None else np.arange(len(others)))
-    return pa.concat_arrays([order, others]), places
+    moved = np.arange(len(others), dtype=np.int32) if moved is None else moved
+    moved = moved + np.int32(len(order))
+    places = moved if is_other.all() else places
+    places[is_other] = moved
+    return pa.concat_arrays([order, others]) if len(order) else others, places
 
 
 class CleanCells(NamedTuple):

@@ -11,8 +11,12 @@ import pyarrow.compute as pc
 
 from igual.column import Mask, to_mask
 from igual.distinct import find_distinct
+from igual.text.packed import Offsets, mark, unpack
 
 _FEW = 500
+# A sign of a text is made of six bits of its length and of its last byte: most texts that are no spelling show it.
+_LENGTHS = 64
+_SIGNS = _LENGTHS * 256
 
 
 class Spellings:
@@ -55,10 +59,36 @@ class Spellings:
         if len(keys) < _FEW:
             # Arrow would hash all spellings first.
             return np.array([self._certain.get(key, -1) for key in keys.to_pylist()], np.int64)
+        if self._signs is None:
+            return self._look_up(keys)
+        likely = np.flatnonzero(self._signs.take(_read_signs(keys)))
+        if len(likely) * 2 > len(keys):
+            return self._look_up(keys)
+        found = np.full(len(keys), -1, np.int64)
+        if len(likely):
+            found[likely] = self._look_up(keys.take(pa.array(likely)))
+        return found
+
+    def _look_up(self, keys: pa.Array) -> npt.NDArray[np.int64]:
         places = pc.index_in(keys, self._keys).fill_null(len(self._keys))
         found: npt.NDArray[np.int64] = self._targets[places.to_numpy(zero_copy_only=False)]
         return found
 
+    @cached_property
+    def _signs(self) -> Mask | None:
+        """Which signs the spellings have; None: so many that they tell little."""
+        signs = mark(_SIGNS, _read_signs(self._keys))
+        return signs if np.count_nonzero(signs) * 8 < _SIGNS else None
+
     def is_contested(self, keys: pa.Array) -> Mask:
         """Which keys stand for several targets, (values,)."""
         return np.array([key in self.contested for key in keys.to_pylist()], np.bool_)
+
+
+def _read_signs(texts: pa.Array) -> Offsets:
+    packed = unpack(texts)
+    lengths = np.diff(packed.offsets)
+    if not len(packed.data):
+        return lengths
+    last = packed.data.take(packed.offsets[1:] - 1, mode="clip")
+    return np.where(lengths > 0, (lengths & (_LENGTHS - 1)) << 8 | last, 0)

@@ -17,7 +17,7 @@ from igual.lists import Shelf
 from igual.rules.base import Rule
 from igual.rules.kinds import UNLABELLED, ValueKind
 from igual.rules.lookup import Otherwise, fill_unknown
-from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
+from igual.rules.rewriters import Details, PlainRewriter, Rewriter, Rewritten
 from igual.settings import Settings
 from igual.text.reading import numbers
 
@@ -115,4 +115,5 @@ class _Rewriter(PlainRewriter):
         labels = self._labels.take(pa.array(places, mask=~known))
         own = np.asarray(pc.is_in(values, self._labels).to_numpy(zero_copy_only=False), np.bool_)
         unknown: Any = ~known & ~is_blank(values) & ~own
-        return Rewritten(fill_unknown(values, labels, known, unknown, self._rule.otherwise), unknown)
+        new = fill_unknown(values, labels, known, unknown, self._rule.otherwise)
+        return Rewritten(new, Details(unknown))

@@ -290,19 +290,13 @@ def _apply_where_meant(
     def put_back(some: pa.Array) -> pa.Array:
         return pc.replace_with_mask(values, flags, some)
 
-    def spread(mask: Mask | None) -> Mask | None:
-        if mask is None:
-            return None
+    def spread(mask: Mask) -> Mask:
         whole = np.zeros(len(values), np.bool_)
         whole[is_meant] = mask
         return whole
 
-    return result._replace(
-        values=put_back(result.values),
-        unknown=spread(result.unknown),
-        by_case=spread(result.by_case),
-        unread=spread(result.unread),
-        columns=None if result.columns is None else tuple(put_back(column) for column in result.columns),
-        open=spread(result.open),
-        was_matched=spread(result.was_matched),
+    return Rewritten(
+        put_back(result.values),
+        result.details.for_each(spread),
+        None if result.columns is None else tuple(put_back(column) for column in result.columns),
     )

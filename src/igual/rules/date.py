@@ -14,7 +14,7 @@ from igual.engines import OutputType
 from igual.lists import Shelf
 from igual.rules.base import Rule
 from igual.rules.kinds import UNREAD, ValueKind
-from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
+from igual.rules.rewriters import Details, PlainRewriter, Rewriter, Rewritten
 from igual.text.dates import ISO, check_form, days, written
 
 
@@ -72,4 +72,4 @@ class _Rewriter(PlainRewriter):
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         read = days(values, self._rule.form)
         unknown = np.isnan(read) & ~is_blank(values)
-        return Rewritten(written(read, self._rule.give), unknown)
+        return Rewritten(written(read, self._rule.give), Details(unknown))

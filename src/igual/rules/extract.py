@@ -12,7 +12,7 @@ from pydantic import Field, field_validator, model_validator
 from igual.conditions import ConditionLike, as_condition
 from igual.lists import Shelf
 from igual.rules.base import Rule
-from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
+from igual.rules.rewriters import Details, PlainRewriter, Rewriter, Rewritten
 from igual.text.arrays import LONGEST_TEXT
 from igual.text.cutting import nth_piece
 from igual.text.patterns import LAST_PLACE, captured, checked_groups, checked_pattern, group_names
@@ -99,6 +99,6 @@ class _Rewriter(PlainRewriter):
         else:
             columns, without = captured(values, self._pattern, self._names, rule.nth)
         if len(rule.targets) > 1:
-            return Rewritten(values, unread=without, columns=tuple(columns))
+            return Rewritten(values, Details(unread=without), tuple(columns))
         new = columns[0] if rule.into is not None else pc.coalesce(columns[0], values)
-        return Rewritten(new, unread=without)
+        return Rewritten(new, Details(unread=without))

@@ -7,10 +7,9 @@ from typing import ClassVar, Literal
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 from pydantic import model_validator
 
-from igual.column import TEXT, to_mask
+from igual.column import TEXT
 from igual.engines import OutputType
 from igual.errors import ListError
 from igual.lists import Codebook, Need, Shelf
@@ -19,7 +18,7 @@ from igual.matching.spellings import Spellings
 from igual.rules.base import EntrySource, Rule
 from igual.rules.kinds import UNLABELLED, ValueKind
 from igual.rules.lookup import Otherwise, fill_unknown, near_spellings, unknown_among
-from igual.rules.rewriters import NearMiss, Rewriter, Rewritten
+from igual.rules.rewriters import Details, NearMiss, Rewriter, Rewritten
 from igual.text.folding import casefold
 
 
@@ -99,7 +98,7 @@ class _Rewriter:
         labels = [*codebook.labels.values(), *(entry.label for entry in codebook.special)]
         self._labels = pa.array(labels, TEXT)
         self._plain = len(codebook.labels)
-        self._own_labels = pa.array(codebook.order, TEXT)
+        self._own_labels = Spellings(pa.array(codebook.order, TEXT), np.arange(len(codebook.order)))
         codes = pa.array(codebook.labels, TEXT)
         positions = np.arange(self._plain)
         self._exact = Spellings(codes, positions)
@@ -127,11 +126,11 @@ class _Rewriter:
             positions = np.where(positions < 0, loose, positions)
         known = positions >= 0
         labels = self._labels.take(pa.array(positions, mask=~known))
-        unknown = unknown_among(values, known | to_mask(pc.is_in(values, self._own_labels)))
+        unknown = unknown_among(values, known | (self._own_labels.look_up(values) >= 0))
         new = fill_unknown(values, labels, known, unknown, self._rule.otherwise)
         used = np.zeros(len(self.entries), np.bool_)
         used[positions[known]] = True
-        return Rewritten(new, unknown, used, by_case)
+        return Rewritten(new, Details(unknown, used, by_case))
 
     def near_misses(self, values: pa.Array, unused: Sequence[str]) -> list[NearMiss]:
         near = near_spellings(values, self.entries)

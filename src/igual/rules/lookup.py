@@ -86,7 +86,7 @@ def fill_unknown(
     Returns:
         The new values, (values,).
     """
-    new = pc.if_else(pa.array(known), replacements, values)
+    new = pc.if_else(pa.array(known), replacements, values) if known.any() else values
     if isinstance(otherwise, OtherText):
         replaced = unknown | (is_blank(values) & ~known) if otherwise.blanks else unknown
         return pc.if_else(pa.array(replaced), pa.scalar(otherwise.text, TEXT), new)

@@ -30,7 +30,7 @@ from igual.matching.thresholds import DEFAULTS, Thresholds
 from igual.matching.vocabulary import Vocabulary
 from igual.rules.contexts import Contexts, place_among_all
 from igual.rules.lookup import ListRule, Otherwise, fill_unknown, near_spellings, unknown_among
-from igual.rules.rewriters import NearMiss, Note, Rewriter, Rewritten
+from igual.rules.rewriters import Details, NearMiss, Note, Rewriter, Rewritten
 from igual.rulings import Rulings
 from igual.settings import Several
 from igual.text.folding import folded_key
@@ -211,7 +211,8 @@ class _Rewriter:
         without = unknown | is_open if self._rule.give is not None else unknown
         new = fill_unknown(values, replacements, known, without, self._rule.otherwise)
         used = np.isin(np.arange(len(self.entries)), positions)
-        return Rewritten(new, unknown, used, open=is_open, matched=matched, notes=notes, was_matched=is_query)
+        details = Details(unknown, used, open=is_open, matched=matched, notes=notes, was_matched=is_query)
+        return Rewritten(new, details)
 
     def _find_decided(self, values: pa.Array) -> tuple[_Decided, tuple[Note, ...]]:
         """Values on which there are rulings, in order, and notes on rulings that can't be applied."""

@@ -27,7 +27,7 @@ from igual.matching.reasons import Reason
 from igual.matching.thresholds import DEFAULTS
 from igual.rules.kinds import UNDECIDED, ValueKind
 from igual.rules.lookup import ListRule, Otherwise, fill_unknown
-from igual.rules.rewriters import NearMiss, Rewriter, Rewritten
+from igual.rules.rewriters import Details, NearMiss, Rewriter, Rewritten
 from igual.rulings import Rulings
 from igual.settings import Several
 from igual.text.arrays import as_it_is
@@ -136,8 +136,9 @@ class _Rewriter:
         used = np.zeros(len(self.entries), np.bool_)
         used[mentioned.entries] = True
         if matched is None:
-            return Rewritten(new, undecided, used)
-        return Rewritten(new, undecided, used, open=is_open, matched=matched, was_matched=was_matched)
+            return Rewritten(new, Details(undecided, used))
+        details = Details(undecided, used, open=is_open, matched=matched, was_matched=was_matched)
+        return Rewritten(new, details)
 
     def _name(self, mentioned: Mentioned, size: int) -> pa.Array:
         """What each text becomes, missing where it mentions none, or several that aren't all meant, (size,)."""

@@ -16,7 +16,7 @@ from igual.engines import OutputType
 from igual.lists import Shelf
 from igual.rules.base import Rule
 from igual.rules.kinds import UNREAD, ValueKind
-from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
+from igual.rules.rewriters import Details, PlainRewriter, Rewriter, Rewritten
 from igual.settings import Several
 from igual.text.arrays import has_pattern
 from igual.text.folding import trimmed
@@ -114,7 +114,8 @@ class _Rewriter(PlainRewriter):
         texts = plain_decimals(pc.replace_substring_regex(texts, pattern=r"^\+", replacement=""))
         unknown = ~good.to_numpy(zero_copy_only=False) & ~is_blank(values)
         read = pc.if_else(good, texts, pa.scalar(None, TEXT))
-        return Rewritten(read if self._rule.give is None else write_numbers(read, self._rule.give), unknown)
+        new = read if self._rule.give is None else write_numbers(read, self._rule.give)
+        return Rewritten(new, Details(unknown))
 
     def _without_unit(self, texts: pa.Array) -> pa.Array:
         """Texts without the unit on one side; with units on both sides they stay, and aren't numbers."""

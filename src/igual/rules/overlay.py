@@ -10,7 +10,7 @@ from pydantic import Field, field_validator
 
 from igual.lists import Shelf
 from igual.rules.base import Rule
-from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
+from igual.rules.rewriters import Details, PlainRewriter, Rewriter, Rewritten
 from igual.text.arrays import LONGEST_TEXT
 from igual.text.cutting import overlaid
 
@@ -61,4 +61,4 @@ class _Rewriter(PlainRewriter):
         new, short = overlaid(
             values, self._rule.start, self._rule.length, self._text, same_length=self._rule.same_length
         )
-        return Rewritten(new, unread=short)
+        return Rewritten(new, Details(unread=short))

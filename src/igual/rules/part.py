@@ -10,7 +10,7 @@ from pydantic import Field, model_validator
 
 from igual.lists import Shelf
 from igual.rules.base import Rule
-from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
+from igual.rules.rewriters import Details, PlainRewriter, Rewriter, Rewritten
 from igual.text.arrays import LONGEST_TEXT
 from igual.text.cutting import all_parts, nth_part
 from igual.text.folding import trimmed
@@ -62,7 +62,7 @@ class _Rewriter(PlainRewriter):
         rule = self._rule
         if rule.nth is not None:
             part, without = nth_part(values, rule.separator, rule.nth)
-            return Rewritten(trimmed(part) if rule.trim else part, unread=without)
+            return Rewritten(trimmed(part) if rule.trim else part, Details(unread=without))
         parts, ragged = all_parts(values, rule.separator, len(rule.targets))
         columns = tuple(trimmed(part) if rule.trim else part for part in parts)
-        return Rewritten(values, unread=ragged, columns=columns)
+        return Rewritten(values, Details(unread=ragged), columns)

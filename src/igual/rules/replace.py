@@ -13,7 +13,7 @@ from igual.column import to_mask
 from igual.lists import Need, Shelf
 from igual.pieces import change_pieces
 from igual.rules.base import EntrySource, Rule
-from igual.rules.rewriters import NearMiss, Note, Rewriter, Rewritten
+from igual.rules.rewriters import Details, NearMiss, Note, Rewriter, Rewritten
 from igual.settings import Value
 from igual.text.alternation import Where
 from igual.text.folding import light_key, light_key_of
@@ -134,7 +134,7 @@ class _Rewriter:
         else:
             fill = {**beside, **dict.fromkeys(rule.columns, values)} if rule.fill else None
             result = self._replacing.replace(values, fill)
-        return Rewritten(result.values, used=result.used, notes=_note_changed_again(result))
+        return Rewritten(result.values, Details(used=result.used, notes=_note_changed_again(result)))
 
     def _one(self, values: pa.Array, sought: str, given: str) -> pa.Array:
         rule = self._rule

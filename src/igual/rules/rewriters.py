@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple, Protocol
 
 import numpy as np
@@ -25,32 +25,56 @@ class Note(NamedTuple):
     parts: tuple[str, ...]
 
 
-class Rewritten(NamedTuple):
-    """What a rule made of some distinct values.
+class Details(NamedTuple):
+    """What a rule says of some distinct values, beside the new ones.
 
     Attributes:
-        values: The new values, one for each given.
         unknown: Which of the given values the rule had no label or entry for (None: it looks nothing up).
         used: Which of the rule's `entries` served for at least one value (None: it has no entries).
         by_case: Which values only met an entry because case was set aside (None: it never is).
         unread: Which values the rule could not make sense of, so that they stayed (None: it takes any text).
-        columns: For a rule that writes into several columns, the values of each.
         notes: What else is worth a hint.
         open: Which values wait for a person to decide (None: it never asks).
         matched: How values were matched, for a rule that does.
         was_matched: Which of the given values these are, in order.
     """
 
-    values: pa.Array
     unknown: Mask | None = None
     used: Mask | None = None
     by_case: Mask | None = None
     unread: Mask | None = None
-    columns: tuple[pa.Array, ...] | None = None
     notes: tuple[Note, ...] = ()
     open: Mask | None = None
     matched: Matched | None = None
     was_matched: Mask | None = None
+
+    def for_each(self, change: Callable[[Mask], Mask]) -> Details:
+        """The same of other values: with each mask over the values as `change` makes it."""
+
+        def changed(mask: Mask | None) -> Mask | None:
+            return None if mask is None else change(mask)
+
+        return self._replace(
+            unknown=changed(self.unknown),
+            by_case=changed(self.by_case),
+            unread=changed(self.unread),
+            open=changed(self.open),
+            was_matched=changed(self.was_matched),
+        )
+
+
+class Rewritten(NamedTuple):
+    """What a rule made of some distinct values.
+
+    Attributes:
+        values: The new values, one for each given.
+        details: What else the rule says of them.
+        columns: For a rule that writes into several columns, the values of each.
+    """
+
+    values: pa.Array
+    details: Details = Details()
+    columns: tuple[pa.Array, ...] | None = None
 
 
 class NearMiss(NamedTuple):
@@ -132,23 +156,27 @@ def rewrite_in_pieces(rewriter: Rewriter, values: pa.Array, beside: Mapping[str,
         return rewriter.rewrite(values.slice(start, size), others)
 
     made = in_pieces(values, work)
-    return made[0] if len(made) == 1 else _join_pieces(made)
+    if len(made) == 1:
+        return made[0]
+    columns = [piece.columns for piece in made if piece.columns is not None]
+    return Rewritten(
+        pa.concat_arrays([piece.values for piece in made]),
+        join_details([piece.details for piece in made]),
+        tuple(pa.concat_arrays(parts) for parts in zip(*columns, strict=True)) if columns else None,
+    )
 
 
-def _join_pieces(made: Sequence[Rewritten]) -> Rewritten:
-    """What a rule made of some values, from what it made of each piece of them."""
+def join_details(pieces: Sequence[Details]) -> Details:
+    """What a rule that works in pieces says of some values, from what it says of each piece of them."""
 
     def join(masks: Sequence[Mask | None]) -> Mask | None:
         some = [mask for mask in masks if mask is not None]
         return np.concatenate(some) if some else None
 
-    columns = [piece.columns for piece in made if piece.columns is not None]
-    used = [piece.used for piece in made if piece.used is not None]
-    return Rewritten(
-        values=pa.concat_arrays([piece.values for piece in made]),
-        unknown=join([piece.unknown for piece in made]),
+    used = [piece.used for piece in pieces if piece.used is not None]
+    return Details(
+        unknown=join([piece.unknown for piece in pieces]),
         used=np.logical_or.reduce(used) if used else None,
-        by_case=join([piece.by_case for piece in made]),
-        unread=join([piece.unread for piece in made]),
-        columns=tuple(pa.concat_arrays(parts) for parts in zip(*columns, strict=True)) if columns else None,
+        by_case=join([piece.by_case for piece in pieces]),
+        unread=join([piece.unread for piece in pieces]),
     )

@@ -25,7 +25,8 @@ from igual.runs.checks import UnfitValue
 from igual.runs.crosswalk import Crosswalk
 from igual.runs.crosswalk_rows import make_crosswalk_table
 from igual.runs.plan import Plan, list_stages
-from igual.runs.trail import ColumnTrail, Stage
+from igual.runs.stages import Stage
+from igual.runs.trail import ColumnTrail
 from igual.runs.trail_rows import make_trail_table
 
 
@@ -232,9 +233,9 @@ class Account:
         for (number, target), group in groupby(self.stages, key=lambda stage: (stage.number, stage.target)):
             stages = list(group)
             unknown = [
-                (stage.rows, stage.result.unknown) for stage in stages if stage.result.unknown is not None
+                (stage.rows, stage.details.unknown) for stage in stages if stage.details.unknown is not None
             ]
-            waiting = [stage.result.open for stage in stages if stage.result.open is not None]
+            waiting = [stage.details.open for stage in stages if stage.details.open is not None]
             effects.append(
                 Effect(
                     number,
@@ -256,7 +257,7 @@ class Account:
         """Values without a label, entry or reading, most rows first, with the code or entry each is nearest to."""
         unknown: list[UnknownValue] = []
         for stage in self.stages:
-            mask = stage.result.unknown
+            mask = stage.details.unknown
             if mask is None or not mask.any():
                 continue
             near = dict(_near_misses(stage))
@@ -282,7 +283,7 @@ class Account:
         """Values that wait for a person, most rows first."""
         waiting: list[OpenValue] = []
         for stage in self.stages:
-            if stage.result.open is not None and stage.result.open.any():
+            if stage.details.open is not None and stage.details.open.any():
                 waiting += _list_open(stage)
         return waiting
 
@@ -290,9 +291,9 @@ class Account:
     def questions(self) -> list[Question]:
         """Open values, grouped so that one answer settles many; those that settle most rows first."""
         agreed = {
-            (stage.number, stage.target): stage.result.matched.agreed
+            (stage.number, stage.target): stage.details.matched.agreed
             for stage in self.stages
-            if stage.result.matched is not None
+            if stage.details.matched is not None
         }
         waiting: dict[tuple[int, str], list[OpenValue]] = {}
         for one in self.open:
@@ -337,7 +338,7 @@ class Account:
         unused = []
         for number, group in groupby(self.stages, key=lambda stage: stage.number):
             stages = list(group)
-            masks = [stage.result.used for stage in stages if stage.result.used is not None]
+            masks = [stage.details.used for stage in stages if stage.details.used is not None]
             if masks:
                 rule, entries = stages[0].rule, stages[0].rewriter.entries
                 for position in np.flatnonzero(~np.logical_or.reduce(masks)).tolist():
@@ -360,7 +361,7 @@ class Account:
 
 
 def _list_open(stage: Stage) -> list[OpenValue]:
-    matched, mask = stage.result.matched, stage.result.open
+    matched, mask = stage.details.matched, stage.details.open
     if matched is None or mask is None:
         return []
     # A rule that looks at other columns meets a value once for each combination.
@@ -385,12 +386,12 @@ def _near_misses(stage: Stage) -> list[tuple[int, tuple[str, ...]]]:
     Of a rule that looks values up these are among the unknown; of one that searches texts, among the
     values it left as they were, for the entries that it found nowhere.
     """
-    result = stage.result
-    if result.used is None:
+    details = stage.details
+    if details.used is None:
         return []
-    mask: Mask = ~stage.changed if result.unknown is None else result.unknown
-    unused = [entry for entry, used in zip(stage.rewriter.entries, result.used, strict=True) if not used]
-    if not mask.any() or (result.unknown is None and not unused):
+    mask: Mask = ~stage.changed if details.unknown is None else details.unknown
+    unused = [entry for entry, used in zip(stage.rewriter.entries, details.used, strict=True) if not used]
+    if not mask.any() or (details.unknown is None and not unused):
         return []
     positions = np.flatnonzero(mask)
     misses = stage.rewriter.near_misses(stage.before.filter(pa.array(mask)), unused)

@@ -12,7 +12,8 @@ import pyarrow.compute as pc
 from igual.column import TEXT
 from igual.matching.lookups import How
 from igual.matching.matched import OPEN, UNKNOWN, Matched
-from igual.runs.trail import ColumnTrail, Stage
+from igual.runs.stages import Stage
+from igual.runs.trail import ColumnTrail
 
 SCHEMA = {
     "column": TEXT, "raw": TEXT, "clean": TEXT, "rows": pa.int64(), "how": TEXT, "way": TEXT, "score": pa.float64(),
@@ -73,11 +74,11 @@ class _Ways(NamedTuple):
 
 
 def _ways_of(stage: Stage) -> _Ways | None:
-    if stage.result.matched is not None:
-        return _ways_of_match(stage, stage.result.matched)
-    if stage.result.unknown is None:
+    if stage.details.matched is not None:
+        return _ways_of_match(stage, stage.details.matched)
+    if stage.details.unknown is None:
         return None
-    is_unknown = pa.array(stage.result.unknown)
+    is_unknown = pa.array(stage.details.unknown)
     way = pc.if_else(is_unknown, pa.scalar("unknown", TEXT), pa.scalar(None, TEXT))
     settled = pc.if_else(is_unknown, pa.scalar(False), pa.scalar(None, pa.bool_()))
     return _Ways(way, pa.nulls(len(way), pa.float64()), settled, pa.nulls(len(way), TEXT))
@@ -91,7 +92,7 @@ def _ways_of_match(stage: Stage, matched: Matched) -> _Ways:
     is_fuzzy = np.array([way == FUZZY for way in ways.tolist()], np.bool_)
     score = pa.array(np.round(matched.score, 2), mask=~is_fuzzy)
     settled = pa.array(~is_unknown & (matched.status != OPEN))
-    was_matched = stage.result.was_matched
+    was_matched = stage.details.was_matched
     if was_matched is None:
         was_matched = np.zeros(len(stage.before), np.bool_)
     positions = pa.array(np.cumsum(was_matched) - 1, mask=~was_matched)

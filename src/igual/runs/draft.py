@@ -25,6 +25,7 @@ from igual.rules.match import Match
 from igual.rules.replace import Replace
 from igual.rules.spacing import Spacing
 from igual.runs.rulebook import Rulebook
+from igual.runs.together import PreparedRule
 from igual.runs.trail import ColumnTrail
 from igual.text.casing import Style
 from igual.text.characters import visible
@@ -190,7 +191,7 @@ class _Drafting:
 
     def _apply(self, trail: ColumnTrail, rule: Rule, is_certain: bool = True) -> tuple[ColumnTrail, Drafted]:
         """Apply a rule; gives the column then, and the rule with what it changes."""
-        (made,) = trail.apply(1, rule, rule.rewriter(self._shelf), (), self._shelf)
+        (made,) = trail.apply(PreparedRule(1, rule, rule.rewriter(self._shelf), self._shelf))
         stage = made.stages[-1]
         # What was blank and is missing now tells nothing.
         changed = np.flatnonzero(stage.changed & ~is_blank(stage.before))
@@ -211,7 +212,9 @@ class _Drafting:
         if not said.any():
             return 0.0
         result = rule.rewriter(self._shelf).rewrite(trail.values, {})
-        unknown: Mask = result.unknown if result.unknown is not None else np.ones(len(said), np.bool_)
+        unknown: Mask = (
+            result.details.unknown if result.details.unknown is not None else np.ones(len(said), np.bool_)
+        )
         return float(trail.rows[said & ~unknown].sum() / trail.rows[said].sum())
 
     def _candidates(self, trail: ColumnTrail) -> list[tuple[float, Rule]]:

@@ -16,7 +16,8 @@ from igual.errors import RulebookError
 from igual.rules.base import Rule
 from igual.rules.kinds import OPEN, RULED_OUT
 from igual.runs.account import Account, NearlyCaught
-from igual.runs.trail import ColumnTrail, Stage
+from igual.runs.stages import Stage
+from igual.runs.trail import ColumnTrail
 from igual.text.arrays import differs, has_pattern
 from igual.text.cells import WHOLE
 from igual.text.reading import PLAIN_NUMBER, numbers
@@ -135,7 +136,7 @@ def _near_value(miss: NearlyCaught) -> HintValue:
 
 def _was_of_use(stage: Stage) -> bool:
     """Whether a rule changed something, or found that what it looks up was in order already."""
-    return bool(stage.changed.any() or (stage.result.used is not None and stage.result.used.any()))
+    return bool(stage.changed.any() or (stage.details.used is not None and stage.details.used.any()))
 
 
 def _find_unused_pairs(account: Account) -> Iterable[Hint]:
@@ -186,7 +187,7 @@ def _list_open(account: Account) -> Iterable[Hint]:
 
 def _list_merged_by_case(account: Account) -> Iterable[Hint]:
     for stage in account.stages:
-        mask = stage.result.by_case
+        mask = stage.details.by_case
         if mask is not None and mask.any():
             flags = pa.array(mask)
             texts = (texts.filter(flags).to_pylist() for texts in (stage.before, stage.after))
@@ -198,8 +199,8 @@ def _list_unread(account: Account) -> Iterable[Hint]:
     """Values that a rule, or the limits of its condition, could not make sense of."""
     for stage in account.stages:
         masks: list[tuple[Mask, str]] = []
-        if stage.result.unread is not None:
-            masks.append((stage.result.unread, stage.rule.unread_as))
+        if stage.details.unread is not None:
+            masks.append((stage.details.unread, stage.rule.unread_as))
         if stage.rule.condition is not None:
             masks.append((stage.rule.condition.unread(stage.before), Rule.unread_as))
         for mask, unread_as in masks:
@@ -213,7 +214,7 @@ def _list_unread(account: Account) -> Iterable[Hint]:
 
 def _list_notes(account: Account) -> Iterable[Hint]:
     for stage in account.stages:
-        for note in stage.result.notes:
+        for note in stage.details.notes:
             yield _hint(stage, note.kind, parts=note.parts)
 
 

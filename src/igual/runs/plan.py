@@ -16,7 +16,9 @@ from igual.lists import ReferenceList, Shelf
 from igual.rules.base import Rule
 from igual.rules.column_patterns import is_pattern
 from igual.rulings import Rulings
-from igual.runs.trail import ColumnTrail, Stage
+from igual.runs.stages import Stage
+from igual.runs.together import PreparedRule
+from igual.runs.trail import ColumnTrail
 
 _LOGGER = logging.getLogger("igual")
 
@@ -57,11 +59,16 @@ class Plan:
                 rewriter = rule.rewriter(self.shelf)
             started = time.perf_counter()
             for name in rule.columns:
-                others = [trails[other] for other in sorted(rule.reads() - {name})]
                 ready = rule.with_rulings(rewriter, self.rulings, rule.target_of(name))
-                for trail in trails[name].apply(
-                    number, rule, ready, others, self.shelf, counts_rows=self.has_all_rows
-                ):
+                step = PreparedRule(number, rule, ready, self.shelf)
+                if trails[name].can_wait(step):
+                    trails[name] = trails[name].wait(step)
+                    continue
+                others = sorted(rule.reads() - {name})
+                for read in (name, *others):
+                    trails[read] = trails[read].work_off()
+                beside = [trails[other] for other in others]
+                for trail in trails[name].apply(step, beside, counts_rows=self.has_all_rows):
                     trails[trail.name] = trail
             _LOGGER.debug("rule %d (%s): %.3f s", number, rule.do, time.perf_counter() - started)
         return {name: trail.finish() for name, trail in trails.items()}
@@ -122,7 +129,7 @@ def list_stages(trails: Mapping[str, ColumnTrail]) -> list[Stage]:
     stages: dict[int, Stage] = {}
     for trail in trails.values():
         for stage in trail.stages:
-            stages.setdefault(id(stage.result), stage)
+            stages.setdefault(id(stage.changed), stage)
     return sorted(stages.values(), key=_order_of)
 
 

@@ -13,7 +13,7 @@ import numpy as np
 import pyarrow as pa
 
 from igual.display import Displayed
-from igual.runs.trail import Stage
+from igual.runs.stages import Stage
 
 if TYPE_CHECKING:
     import pandas as pd

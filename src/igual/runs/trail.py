@@ -5,62 +5,20 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import NamedTuple
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT, Codes, Column, Counts, Mask, count_rows
+from igual.column import TEXT, Codes, Column, Counts, count_rows
 from igual.distinct import find_distinct
 from igual.engines import CleanColumn, OutputType
-from igual.lists import Shelf
-from igual.matching.lookups import How
-from igual.matching.matched import UNKNOWN
-from igual.rules.base import Rule, apply_rule
+from igual.rules.base import Rule
 from igual.rules.outputs import conform
-from igual.rules.rewriters import Rewriter, Rewritten
+from igual.rules.rewriters import Details, Rewriter
+from igual.runs.stages import KeptTexts, Stage
+from igual.runs.together import MANY, PreparedRule, count_until_merging, rewrite_together
 from igual.text.arrays import differs
-
-
-class Stage(NamedTuple):
-    """One rule's work on one column.
-
-    Attributes:
-        number: The rule's place in the rulebook, from 1.
-        rule: The rule.
-        rewriter: The same, prepared for work.
-        target: The column the result went to.
-        before: The distinct values the rule met, (met,).
-        positions: For each raw value its position in `before`, (distinct,).
-        rows: Rows per met value, (met,).
-        result: What the rule made of them.
-        changed: Which met values came out different, (met,).
-    """
-
-    number: int
-    rule: Rule
-    rewriter: Rewriter
-    target: str
-    before: pa.Array
-    positions: Codes
-    rows: Counts
-    result: Rewritten
-    changed: Mask
-
-    @property
-    def after(self) -> pa.Array:
-        """What the met values became, (met,)."""
-        return self.result.values
-
-    @property
-    def ruled_out(self) -> set[str]:
-        """Values of which a ruling says that they are not in the list."""
-        matched = self.result.matched
-        if matched is None:
-            return set()
-        is_out = (matched.how == How.RULING) & (matched.status == UNKNOWN)
-        return set(matched.values.filter(pa.array(is_out)).to_pylist())
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,6 +36,7 @@ class ColumnTrail:
         stages: The work of each rule so far.
         beside: What stood in the other columns that rules looked at: their names, and texts, (distinct,) each.
         is_merged: Whether `values` are distinct.
+        waiting: Rules that have yet to act, together with those that follow: `merge` lets them.
         output: What the values are to be in the clean table: texts, numbers, dates, or texts with an order.
     """
 
@@ -90,6 +49,7 @@ class ColumnTrail:
     stages: tuple[Stage, ...] = ()
     beside: tuple[tuple[str, pa.Array], ...] = ()
     is_merged: bool = True
+    waiting: tuple[PreparedRule, ...] = ()
     output: OutputType = OutputType()  # noqa: RUF009  # a named tuple never changes
 
     @classmethod
@@ -104,44 +64,44 @@ class ColumnTrail:
             A trail without a stage.
         """
         positions = np.arange(len(column.values), dtype=np.int32)
+        if np.array_equal(positions, column.codes):
+            # Each row has a value of its own: one array serves for both.
+            positions = column.codes
         return cls(name, name, column, column.values, positions, column.counts)
 
+    def can_wait(self, step: PreparedRule) -> bool:
+        """Whether a rule may act later, together with others: where there are very many values."""
+        return len(self.values) >= MANY and step.can_wait and not step.rule.reads() - {self.name}
+
+    def wait(self, step: PreparedRule) -> ColumnTrail:
+        """Let a rule act later, together with others."""
+        return replace(self, waiting=(*self.waiting, step))
+
     def apply(
-        self,
-        number: int,
-        rule: Rule,
-        rewriter: Rewriter,
-        others: Sequence[ColumnTrail],
-        shelf: Shelf,
-        *,
-        counts_rows: bool = True,
+        self, step: PreparedRule, others: Sequence[ColumnTrail] = (), *, counts_rows: bool = True
     ) -> list[ColumnTrail]:
         """Apply one more rule.
 
         Args:
-            number: The rule's place in the rulebook, from 1.
-            rule: The rule.
-            rewriter: The same, prepared for work.
+            step: The rule.
             others: The columns that the rule looks at besides this one.
-            shelf: What the rule refers to by name.
             counts_rows: Whether the rows of the values are those of the whole column, so that they may count.
 
         Returns:
             The trail with one more stage: one, or one for each column that the rule writes into.
         """
+        number, rule, rewriter, shelf = step
         trail = self.merge()
         trail = trail._combine(others) if others else trail
         beside = {other.name: _latest(trail.beside, other.name) for other in others}
         if counts_rows:
             rewriter = rule.with_rows(rewriter, trail.values, trail.rows)
-        result = apply_rule(rule, rewriter, trail.values, beside, shelf)
+        result = step._replace(rewriter=rewriter).apply(trail.values, beside)
         targets = (rule.into,) if isinstance(rule.into, str) else rule.into or (self.name,)
         columns = result.columns if result.columns is not None else (result.values,)
         output = rule.output(shelf)
         return [
-            trail._add_stage(
-                number, rule, rewriter, target, result._replace(values=values, columns=None), output
-            )
+            trail._add_stage(number, rule, rewriter, target, values, result.details, output)
             for target, values in zip(targets, columns, strict=True)
         ]
 
@@ -151,20 +111,22 @@ class ColumnTrail:
         rule: Rule,
         rewriter: Rewriter,
         target: str,
-        result: Rewritten,
+        values: pa.Array,
+        details: Details,
         output: OutputType,
     ) -> ColumnTrail:
         """The trail with a stage for one result, whose values may coincide yet."""
-        changed = differs(self.values, result.values)
+        changed = differs(self.values, values)
         if not changed.any():
             # The same texts are kept once.
-            result = result._replace(values=self.values)
-        stage = Stage(number, rule, rewriter, target, self.values, self.positions, self.rows, result, changed)
+            values = self.values
+        texts = KeptTexts(self.values, values)
+        stage = Stage(number, rule, rewriter, target, self.positions, self.rows, changed, details, texts)
         is_same = output == OutputType() and not changed.any() and target == self.name
         return replace(
             self,
             name=target,
-            values=result.values,
+            values=values,
             is_merged=self.is_merged and not changed.any(),
             stages=(*self.stages, stage),
             output=self.output if is_same else output,
@@ -176,26 +138,52 @@ class ColumnTrail:
         Returns:
             The trail, with one more stage of the last rule that reads where there are such values.
         """
-        if self.output.kind == "text" or not self.stages:
-            return self
-        trail = self.merge()
-        kept, unread = conform(trail.values, self.output)
+        trail = self.work_off()
+        if trail.output.kind == "text" or not trail.stages:
+            return trail
+        trail = trail.merge()
+        kept, unread = conform(trail.values, trail.output)
         if not differs(trail.values, kept).any():
             return trail
-        last = self.stages[-1]
-        result = Rewritten(kept, unknown=unread)
-        return trail._add_stage(last.number, last.rule, last.rewriter, last.target, result, self.output)
+        number, rule, rewriter, target, *_ = trail.stages[-1]
+        return trail._add_stage(number, rule, rewriter, target, kept, Details(unread), trail.output)
+
+    def work_off(self) -> ColumnTrail:
+        """Let the rules act that wait."""
+        trail = self
+        while trail.waiting:
+            trail = trail._work_off_some()
+        return trail
+
+    def _work_off_some(self) -> ColumnTrail:
+        waiting, trail = self.waiting, replace(self, waiting=()).merge()
+        number = count_until_merging(trail.values, waiting) if len(trail.values) >= MANY else 0
+        if number < 2:
+            (trail,) = trail.apply(waiting[0])
+            return replace(trail, waiting=waiting[1:])
+        now, later = waiting[:number], waiting[number:]
+        (values, moved), stages = rewrite_together(trail.values, trail.rows, trail.positions, trail.name, now)
+        output = trail.output
+        for one, stage in zip(now, stages, strict=True):
+            given = one.rule.output(one.shelf)
+            output = output if given == OutputType() and not stage.changed.any() else given
+        trail = replace(trail, values=values, stages=(*trail.stages, *stages), waiting=later, output=output)
+        return trail if moved is None else trail._move(moved)
 
     def merge(self) -> ColumnTrail:
-        """Merge values that coincide: what the next rule meets."""
+        """Let the rules act that wait, and merge values that coincide: what the next rule meets."""
+        if self.waiting:
+            return self.work_off().merge()
         if self.is_merged:
             return self
         values, moved = find_distinct(self.values)
-        if moved is None:
-            return replace(self, is_merged=True)
+        trail = replace(self, values=values, is_merged=True)
+        return trail if moved is None else trail._move(moved)
+
+    def _move(self, moved: Codes) -> ColumnTrail:
+        """Where the values stand now, for each that there was before."""
         positions = moved[self.positions].astype(np.int32, copy=False)
-        rows = count_rows(moved, self.rows, len(values))
-        return replace(self, values=values, positions=positions, rows=rows, is_merged=True)
+        return replace(self, positions=positions, rows=count_rows(moved, self.rows, len(self.values)))
 
     def _combine(self, others: Sequence[ColumnTrail]) -> ColumnTrail:
         """The trail over the distinct combinations with other columns; the rows are touched once for each."""
@@ -239,7 +227,7 @@ class ColumnTrail:
     def _is_in_place(self) -> bool:
         """Whether each raw value is its own place."""
         size = len(self.positions)
-        return len(self.values) == size and np.array_equal(self.positions, np.arange(size))
+        return len(self.values) == size and np.array_equal(self.positions, np.arange(size, dtype=np.int32))
 
     @property
     def clean_column(self) -> CleanColumn:

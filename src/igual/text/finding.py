@@ -4,21 +4,24 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Collection, Sequence
+from itertools import groupby
 from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
 from igual.column import Mask
-from igual.distinct import Hashes, hash_bytes
+from igual.distinct import hash_bytes
 from igual.text.packed import Bytes, Offsets, Packed, mark
 
-# Texts are looked for by their first four bytes, told apart by their heads, and compared in words of eight.
+# Texts are looked for by four of their bytes, and compared in words of eight.
 _SHORT, _WORD = 4, 8
-# Where more texts than these begin with the same four bytes, heads are longer.
+# Where more texts than these begin with the same four bytes, more bytes tell them apart.
 _CROWD = 16
 # Multiplicative hashing (Knuth, The Art of Computer Programming, vol. 3, 6.4): the high half of the product.
-_FACTOR, _HALF = np.uint32(2_654_435_761), np.uint32(16)
+_FACTOR, _HALF, _HASHES = np.uint32(2_654_435_761), np.uint32(16), 1 << 16
+# With more places to be known than these, too many bytes would look like one of them.
+_MOST_KNOWN = _HASHES // 8
 _Words = npt.NDArray[np.uint64]
 
 
@@ -29,40 +32,42 @@ class FoundTexts(NamedTuple):
         starts: Where each begins, (found,).
         stops: Where it has ended, (found,).
         which: Which of the sought texts it is, (found,).
+        owners: In which text it stands, (found,).
     """
 
     starts: Offsets
     stops: Offsets
     which: Offsets
+    owners: Offsets
 
-    def where(self, meant: Mask) -> FoundTexts:
+    def where(self, meant: Mask | Offsets) -> FoundTexts:
         """Those that are meant."""
-        return FoundTexts(self.starts[meant], self.stops[meant], self.which[meant])
+        return FoundTexts(*(column[meant] for column in self))
 
 
 class _Group(NamedTuple):
-    """Sought texts whose heads have one length, those with equal heads together, the longest of them first.
+    """Sought texts that are known by the same number of bytes.
 
     Attributes:
-        size: Of the heads, in bytes.
-        which: Their positions among all that are sought, (texts,).
-        lengths: In bytes, (texts,).
-        words: Their bytes in words of eight, zeros behind their ends: first words, second words, …, (texts,) each.
-        masks: Which bits of these words are theirs, (texts,) each.
-        heads: A number for each head, in order, (heads,).
-        first: For each head the first of its texts, (heads,).
-        last: For each head the end of the last of its texts, (heads,).
-        has: Which hashes of a beginning of four bytes have a text, (hashes,).
+        size: By how many bytes they are known: up to four, or a longer head.
+        step: At every how manieth place is looked; each text is known by so many of its places, one after another.
+        which: Their positions among all that are sought, (known,).
+        behind: How many bytes behind its beginning each is known by, (known,).
+        lengths: In bytes, (known,).
+        words: Their bytes in words of eight, zeros behind their ends: first words, second words, …, (known,) each.
+        masks: Which bits of these words are theirs, (known,) each.
+        first: For each hash the first of those that are known by it, and the end of the last, (hashes + 1,).
+        has: Which hashes of four bytes (or fewer) may be of a text, (hashes,).
     """
 
     size: int
+    step: int
     which: Offsets
+    behind: Offsets
     lengths: Offsets
     words: tuple[_Words, ...]
     masks: tuple[_Words, ...]
-    heads: Hashes
     first: Offsets
-    last: Offsets
     has: Mask
 
 
@@ -71,14 +76,19 @@ class TextFinder:
 
     Args:
         sought: The texts, none of them empty.
+        anywhere: Whether they may begin at any place.
     """
 
-    def __init__(self, sought: Sequence[str]) -> None:
+    def __init__(self, sought: Sequence[str], *, anywhere: bool = True) -> None:
         texts = [text.encode() for text in sought]
         lengths = np.array([len(text) for text in texts], np.int64)
-        sizes = _choose_heads(texts, lengths)
+        begins = Counter(text[:_SHORT] for text in texts)
+        is_crowded = max(begins.values(), default=0) > _CROWD
+        sizes = _choose_heads(lengths, is_crowded)
         self._groups = [
-            _make_group(texts, np.flatnonzero(sizes == size), size)
+            _make_group(
+                texts, np.flatnonzero(sizes == size), size if is_crowded else min(size, _SHORT), anywhere
+            )
             for size in np.unique(sizes)[::-1].tolist()
         ]
         self._room = int(lengths.max(initial=0)) + _WORD
@@ -94,39 +104,43 @@ class TextFinder:
         Args:
             packed: The texts to look in.
             accept: Tells which places, from where to where, are good ones.
-            at: The only places where a text may begin, in order; None: any.
+            at: The only places where a text may begin, in order; for texts that don't begin anywhere.
         """
         data = np.concatenate([packed.data, np.zeros(self._room, np.uint8)])
-        # All heads of four bytes and more are looked for in one go.
-        long = [group for group in self._groups if group.size >= _SHORT]
         parts = []
-        if long:
-            maybe = _scan(
-                data, len(packed.data), np.logical_or.reduce([group.has for group in long]), _SHORT, at
-            )
-            parts += [_find_group(group, data, packed, accept, maybe) for group in long]
-        for group in self._groups[len(long) :]:
-            maybe = _scan(data, len(packed.data), group.has, group.size, at)
-            parts.append(_find_group(group, data, packed, accept, maybe))
-        if len(parts) == 1 and _are_apart(parts[0]):
-            return parts[0]
+        for (size, step), groups in groupby(
+            self._groups, lambda group: (min(group.size, _SHORT), group.step)
+        ):
+            # Groups with the same places are looked for in one go.
+            some = list(groups)
+            has = np.logical_or.reduce([group.has for group in some])
+            maybe = _scan(data, len(packed.data), has, size, step, at)
+            parts += [_find_group(group, data, packed, accept, maybe) for group in some]
         found = _join(parts)
-        order = np.lexsort((-found.stops, found.starts))
-        return take_leftmost(FoundTexts(*(column[order] for column in found)))
+        if _are_apart(found):
+            return found
+        # Leftmost first, and the longest first at one place.
+        keys = found.starts * self._room - (found.stops - found.starts)
+        # What was found in turn is in order mostly, of which a stable sort makes use.
+        order = np.argsort(keys, kind="stable")
+        return take_leftmost(found.where(order))
 
 
 def _join(parts: Sequence[FoundTexts]) -> FoundTexts:
+    if len(parts) == 1:
+        return parts[0]
     if not parts:
-        return FoundTexts(*(np.zeros(0, np.int64) for _ in range(3)))
+        return FoundTexts(*(np.zeros(0, np.int64) for _ in FoundTexts._fields))
     return FoundTexts(*(np.concatenate(column) for column in zip(*parts, strict=True)))
 
 
-def _scan(data: Bytes, length: int, has: Mask, size: int, at: Offsets | None) -> Offsets:
-    """Where beginnings of so many bytes stand that have a mark, or that share their hash with one."""
-    beginnings = np.ndarray((length,), "<u4", data, strides=(1,))
-    if at is None:
-        return np.flatnonzero(has.take(_hash(beginnings, size)))
-    return at[has.take(_hash(beginnings[at], size))]
+def _scan(data: Bytes, length: int, has: Mask, size: int, step: int, at: Offsets | None) -> Offsets:
+    """Where bytes stand that have a mark, or that share their hash with some that do."""
+    if at is not None:
+        beginnings = np.ndarray((length,), "<u4", data, strides=(1,))
+        return at[has.take(_hash(beginnings[at], size))]
+    beginnings = np.ndarray((-(-length // step),), "<u4", data, strides=(step,))
+    return np.flatnonzero(has.take(_hash(beginnings, size))) * step
 
 
 def _find_group(
@@ -136,41 +150,41 @@ def _find_group(
     accept: Callable[[Offsets, Offsets], Mask] | None,
     places: Offsets,
 ) -> FoundTexts:
-    """Where texts of a group stand: at each place the longest that is accepted."""
+    """Where texts of a group stand that are accepted."""
     words = np.ndarray((len(data) - _WORD + 1,), "<u8", data, strides=(1,))
-    numbers = _number_heads(data, places, group.size)
-    head = np.minimum(np.searchsorted(group.heads, numbers), len(group.heads) - 1)
-    is_known = group.heads.take(head) == numbers
-    places, head = places[is_known], head[is_known]
-    left, end = group.first.take(head), group.last.take(head)
-    ends = packed.offsets[1:].take(packed.texts_at(places))
+    hashes = _hash_heads(data, places, group.size)
+    left, end = group.first.take(hashes), group.first.take(hashes + 1)
     found: list[FoundTexts] = []
-    while len(places):
-        stops = places + group.lengths.take(left)
-        good = stops <= ends
-        for number, (texts, masks) in enumerate(zip(group.words, group.masks, strict=True)):
+    while True:
+        goes_on = np.flatnonzero(left < end)
+        places, left, end = (some.take(goes_on) for some in (places, left, end))
+        if not len(places):
+            return _join(found)
+        starts = places - group.behind.take(left) if group.step > 1 else places
+        # Before the first text nothing begins; what such a place shows instead is refused below.
+        good = (words[starts] & group.masks[0].take(left)) == group.words[0].take(left)
+        for number in range(1, len(group.words)):
             # Behind the end of what is sought the mask is empty, whatever stands there.
-            where = places + number * _WORD if number else places
-            good &= (words[np.minimum(where, len(words) - 1)] & masks.take(left)) == texts.take(left)
-        if accept is not None and good.any():
-            good[good] = accept(places[good], stops[good])
-        found.append(FoundTexts(places[good], stops[good], group.which.take(left[good])))
+            where = words[starts + number * _WORD]
+            good &= (where & group.masks[number].take(left)) == group.words[number].take(left)
+        same = np.flatnonzero(good)
+        starts, which = starts.take(same), left.take(same)
+        stops = starts + group.lengths.take(which)
+        owners = packed.texts_at(places.take(same))
+        inside = (starts >= packed.offsets.take(owners)) & (stops <= packed.offsets.take(owners + 1))
+        here = FoundTexts(starts, stops, group.which.take(which), owners)
+        here = here if inside.all() else here.where(inside)
+        found.append(here if accept is None else here.where(accept(here.starts, here.stops)))
         left += 1
-        goes_on = np.flatnonzero(~good & (left < end))
-        places, left, end, ends = (some.take(goes_on) for some in (places, left, end, ends))
-    if len(found) == 1:
-        return found[0]
-    joined = _join(found)
-    order = np.argsort(joined.starts, kind="stable")
-    return FoundTexts(*(column[order] for column in joined))
 
 
-def _number_heads(data: Bytes, places: Offsets, size: int) -> Hashes:
-    """A number for the head that begins at each place: its bytes, or a hash of many."""
+def _hash_heads(data: Bytes, places: Offsets, size: int) -> Offsets:
+    """A number of 16 bits for the bytes that begin at each place."""
     if size > _SHORT:
-        return hash_bytes(data, places, np.full(len(places), size))
+        hashes = hash_bytes(data, places, np.full(len(places), size)) >> np.uint64(48)
+        return hashes.astype(np.int64)
     beginnings = np.ndarray((len(data) - _WORD,), "<u4", data, strides=(1,))[places]
-    return (beginnings & np.uint32((1 << 8 * size) - 1)).astype(np.uint64)
+    return _hash(beginnings, size).astype(np.int64)
 
 
 def find_words(packed: Packed, words: Collection[str], begins: Mask, ends: Mask) -> FoundTexts:
@@ -183,45 +197,54 @@ def find_words(packed: Packed, words: Collection[str], begins: Mask, ends: Mask)
         ends: Where a word's last byte stands, and perhaps other bytes of no word, (bytes,).
     """
     starts = np.flatnonzero(begins) if words else np.zeros(0, np.int64)
-    return TextFinder(list(words)).find(packed, lambda _, stops: ends[stops - 1], starts)
+    return TextFinder(list(words), anywhere=False).find(packed, lambda _, stops: ends[stops - 1], starts)
 
 
-def _choose_heads(texts: Sequence[bytes], lengths: Offsets) -> Offsets:
+def _choose_heads(lengths: Offsets, is_crowded: bool) -> Offsets:
     """How many bytes the head of each text has: the more, the longer it is, so that few have the same."""
-    sizes = [1, 2, 3, _SHORT, *(16 * 4**step for step in range(10))]
-    begins = Counter(text[:_SHORT] for text in texts)
-    if max(begins.values(), default=0) > _CROWD:
-        sizes.insert(_SHORT, _WORD)
+    sizes = [1, 2, 3, _SHORT, *([_WORD] if is_crowded else []), *(16 * 4**step for step in range(10))]
     bounds = np.array(sizes)
     heads: Offsets = bounds[np.searchsorted(bounds, lengths, side="right") - 1]
     return heads
 
 
-def _make_group(texts: Sequence[bytes], members: Offsets, size: int) -> _Group:
+def _make_group(texts: Sequence[bytes], members: Offsets, size: int, anywhere: bool) -> _Group:
     own = [texts[place] for place in members.tolist()]
     lengths = np.array([len(text) for text in own], np.int64)
     many = -(-int(lengths.max()) // _WORD)
     held = b"".join(text.ljust(many * _WORD, b"\0") for text in own)
     words = np.frombuffer(held, "<u8").reshape(len(own), many)
     data = np.frombuffer(held + bytes(_WORD), np.uint8)
-    places = np.arange(len(own)) * many * _WORD
-    numbers = _number_heads(data, places, size)
-    order = np.lexsort((-lengths, numbers))
-    heads, counts = np.unique(numbers, return_counts=True)
-    last = np.cumsum(counts)
+    step = _choose_step(lengths, size) if anywhere else 1
+    # Each text by each of its first places; one of them stands where is looked.
+    known = np.repeat(np.arange(len(own)), step)
+    behind = np.tile(np.arange(step), len(own))
+    places = known * many * _WORD + behind
+    hashes = _hash_heads(data, places, size)
+    order = np.lexsort((-lengths[known], hashes))
+    known = known[order]
     full = np.array([(1 << 8 * size) - 1 for size in range(_WORD + 1)], np.uint64)
-    room = np.clip(lengths[order, np.newaxis] - _WORD * np.arange(many), 0, _WORD)
-    beginnings = words[:, 0].astype("<u4")
+    room = np.clip(lengths[known, np.newaxis] - _WORD * np.arange(many), 0, _WORD)
     return _Group(
         size,
-        members[order],
-        lengths[order],
-        tuple(np.ascontiguousarray(words[order].T)),
+        step,
+        members[known],
+        behind[order],
+        lengths[known],
+        tuple(np.ascontiguousarray(words[known].T)),
         tuple(np.ascontiguousarray(full[room].T)),
-        heads,
-        last - counts,
-        last,
-        mark(1 << 16, _hash(beginnings, min(size, _SHORT)).astype(np.int64)),
+        np.concatenate([[0], np.cumsum(np.bincount(hashes, minlength=_HASHES))]),
+        mark(_HASHES, _hash_heads(data, places, min(size, _SHORT))),
+    )
+
+
+def _choose_step(lengths: Offsets, size: int) -> int:
+    """At every how manieth place to look: long texts are known by any four bytes of their beginnings."""
+    if size > _SHORT:
+        return 1
+    shortest, number = int(lengths.min()), len(lengths)
+    return next(
+        (step for step in (4, 2) if shortest >= _SHORT - 1 + step and number * step <= _MOST_KNOWN), 1
     )
 
 

@@ -107,10 +107,9 @@ class Mentions:
         parts = [_find_spellings(some, ids, words.owners) for some in self._by_size]
         if not parts:
             return Mentioned(np.zeros(0, np.int64), np.zeros(0, np.int64))
-        starts, stops, which = (np.concatenate(column) for column in zip(*parts, strict=True))
-        order = np.lexsort((-stops, starts))
-        found = take_leftmost(FoundTexts(starts[order], stops[order], which[order]))
-        owners = words.owners[found.starts]
+        found = FoundTexts(*(np.concatenate(column) for column in zip(*parts, strict=True)))
+        found = take_leftmost(found.where(np.lexsort((-found.stops, found.starts))))
+        owners = found.owners
         # Each entry once for each text.
         pairs = owners * (int(found.which.max(initial=0)) + 1) + found.which
         first = np.sort(np.unique(pairs, return_index=True)[1])
@@ -168,7 +167,8 @@ def _find_spellings(spellings: _Spellings, ids: Offsets, owners: Offsets) -> Fou
     keys = _number(words.T)
     place = np.minimum(np.searchsorted(spellings.keys, keys), len(spellings.keys) - 1)
     is_same = (spellings.words[place] == words).all(axis=1)
-    return FoundTexts(starts[is_same], starts[is_same] + size, spellings.entries[place[is_same]])
+    starts = starts[is_same]
+    return FoundTexts(starts, starts + size, spellings.entries[place[is_same]], owners[starts])
 
 
 def _high_bits(hashes: Hashes) -> npt.NDArray[np.int64]:

@@ -5,6 +5,7 @@ Masks over the bytes say what stands where; Arrow's own `take` moves the bytes, 
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import NamedTuple
 
 import numpy as np
@@ -75,18 +76,41 @@ def pack(packed: Packed, like: pa.Array) -> pa.Array:
         packed: The bytes.
         like: As many texts, (texts,).
     """
-    made = _as_texts(packed.offsets, packed.data)
-    if not like.null_count:
-        return made
-    validity = np.packbits(to_mask(like.is_valid()), bitorder="little")
-    _, offsets, data = made.buffers()
-    return pa.LargeStringArray.from_buffers(len(made), offsets, data, pa.py_buffer(validity))
+    return _as_texts(packed.offsets, packed.data, to_mask(like.is_valid()) if like.null_count else None)
 
 
-def _as_texts(offsets: Offsets, data: Bytes) -> pa.Array:
+def _as_texts(offsets: Offsets, data: Bytes, valid: Mask | None = None) -> pa.Array:
     return pa.LargeStringArray.from_buffers(
-        len(offsets) - 1, pa.py_buffer(np.ascontiguousarray(offsets, np.int64)), pa.py_buffer(data)
+        len(offsets) - 1,
+        pa.py_buffer(np.ascontiguousarray(offsets, np.int64)),
+        pa.py_buffer(data),
+        None if valid is None else pa.py_buffer(np.packbits(valid, bitorder="little")),
     )
+
+
+def join_texts(pieces: Iterable[pa.Array], like: pa.Array) -> pa.Array:
+    """Join arrays of texts one by one, so that pieces that are made on the way needn't all be held.
+
+    Args:
+        pieces: Texts (large_string).
+        like: As many texts as all of them, of about their size, (texts,).
+    """
+    offsets = np.zeros(len(like) + 1, np.int64)
+    # What is never written to takes no memory.
+    data = np.empty(2 * like.nbytes, np.uint8)
+    place, is_missing = 0, []
+    for piece in pieces:
+        held, where = view_bytes(piece)
+        begin, end = int(offsets[place]), int(offsets[place]) + len(held)
+        if end > len(data):
+            data = np.concatenate([data[:begin], np.empty(2 * end - begin, np.uint8)])
+        data[begin:end] = held
+        offsets[place + 1 : place + len(where)] = where[1:] + begin
+        if piece.null_count:
+            is_missing.append(np.flatnonzero(to_mask(piece.is_null())) + place)
+        place += len(piece)
+    valid = ~mark(len(like), np.concatenate(is_missing)) if is_missing else None
+    return _as_texts(offsets, data[: offsets[-1]], valid)
 
 
 def mark(length: int, places: Offsets) -> Mask:
@@ -157,21 +181,37 @@ def places_in(starts: Offsets, stops: Offsets) -> Offsets:
 
 def cut_out(packed: Packed, starts: Offsets, stops: Offsets) -> Packed:
     """Texts without the bytes in some ranges, which are in order and don't overlap."""
-    keep = ~mark(len(packed.data), places_in(starts, stops))
-    gone = np.concatenate([_NONE, np.cumsum(stops - starts)])
-    # A range is of the text that it begins in, and has gone before any text behind it.
-    return Packed(packed.data[keep], packed.offsets - gone[np.searchsorted(starts, packed.offsets)])
+    return keep_bytes(packed, ~mark(len(packed.data), places_in(starts, stops)))
 
 
 def keep_bytes(packed: Packed, keep: Mask) -> Packed:
     """Texts with the marked bytes alone."""
-    gone = np.flatnonzero(~keep)
-    if not len(gone):
+    if keep.all():
         return packed
-    return Packed(packed.data[keep], packed.offsets - np.searchsorted(gone, packed.offsets))
+    bits = np.packbits(keep, bitorder="little")
+    flags = pa.Array.from_buffers(pa.bool_(), len(keep), [None, pa.py_buffer(bits)])
+    kept = pa.array(packed.data).filter(flags).to_numpy(zero_copy_only=False)
+    return Packed(kept, _count_before(bits, packed.offsets))
 
 
-def splice(packed: Packed, starts: Offsets, stops: Offsets, texts: pa.Array, which: Offsets) -> Packed:
+def _count_before(bits: Bytes, places: Offsets) -> Offsets:
+    """How many bits are set before each place, (places,)."""
+    words = np.append(bits, np.zeros(16 - len(bits) % 8, np.uint8)).view("<u8")
+    counts = np.concatenate([_NONE, np.cumsum(np.bitwise_count(words), dtype=np.int64)])
+    word = places >> 6
+    lower = (np.uint64(1) << (places & 63).astype(np.uint64)) - np.uint64(1)
+    before: Offsets = counts.take(word) + np.bitwise_count(words.take(word) & lower)
+    return before
+
+
+def splice(
+    packed: Packed,
+    starts: Offsets,
+    stops: Offsets,
+    texts: pa.Array,
+    which: Offsets,
+    owners: Offsets | None = None,
+) -> Packed:
     """Put texts in the places of some ranges, which are in order and don't overlap.
 
     An empty range is a place before a byte; it belongs to the text that this byte belongs to.
@@ -182,6 +222,7 @@ def splice(packed: Packed, starts: Offsets, stops: Offsets, texts: pa.Array, whi
         stops: Where each has ended, (ranges,).
         texts: What is put in, (texts,).
         which: Which of these is put in each range, (ranges,).
+        owners: In which text each range is, (ranges,), where that is known.
     """
     if not len(starts):
         return packed
@@ -194,8 +235,12 @@ def splice(packed: Packed, starts: Offsets, stops: Offsets, texts: pa.Array, whi
     turns[1::2] = which + len(between)
     made = unpack(pa.concat_arrays([between, texts.cast(TEXT)]).take(pa.array(turns)))
     sizes = unpack(texts).offsets
-    grown = np.concatenate([_NONE, np.cumsum(np.diff(sizes)[which] - (stops - starts))])
-    return Packed(made.data, packed.offsets + grown[np.searchsorted(starts, packed.offsets)])
+    owners = packed.texts_at(starts) if owners is None else owners
+    # Whole numbers of bytes, exact in doubles.
+    grown = np.bincount(owners, np.diff(sizes).take(which) - (stops - starts), len(packed.offsets) - 1)
+    offsets = packed.offsets.copy()
+    offsets[1:] += np.cumsum(grown).astype(np.int64)
+    return Packed(made.data, offsets)
 
 
 def slices(packed: Packed, starts: Offsets, stops: Offsets) -> pa.Array:

@@ -95,7 +95,7 @@ class Replacing:
         found = self._find(Packed(data, packed.offsets), is_careful)
         used = mark(len(self._pairs), found.which)
         texts, which = self._give(found, packed, beside)
-        made = pack(splice(packed, found.starts, found.stops, texts, which), values)
+        made = pack(splice(packed, found.starts, found.stops, texts, which, found.owners), values)
         if is_careful.any():
             made = self._replace_carefully(made, values, is_careful, used, beside)
         return Replaced(made.cast(values.type), used)
@@ -119,11 +119,11 @@ class Replacing:
         """Where texts are to be replaced; not in the careful ones."""
         found = self._finder.find(packed, accept_places(packed, self._where))
         if is_careful.any():
-            found = found.where(~is_careful[packed.texts_at(found.starts)])
+            found = found.where(~is_careful[found.owners])
         if self._nth is None or not len(found.starts):
             return found
         # Of each sought text in each text the places are counted.
-        owners = packed.texts_at(found.starts) * len(self._pairs) + found.which
+        owners = found.owners * len(self._pairs) + found.which
         order = np.argsort(owners, kind="stable")
         is_first = np.append(True, np.diff(owners[order]) > 0)
         rank = np.empty(len(order), np.int64)
@@ -136,7 +136,7 @@ class Replacing:
         """What is put in: distinct texts, and which of them goes in each place."""
         texts, which = pa.array(self._givens, TEXT), found.which
         if beside is not None:
-            rows = packed.texts_at(found.starts)
+            rows = found.owners
             texts, which = self._fill(
                 found, {name: cells.take(pa.array(rows)) for name, cells in beside.items()}
             )
@@ -320,7 +320,7 @@ def find_first(values: pa.Array, sought: Iterable[str], where: Where) -> pa.Arra
         return known.take(pc.index_in(values, known))
     packed = unpack(values)
     found = TextFinder(texts).find(packed, accept_places(packed, where))
-    owners, first = np.unique(packed.texts_at(found.starts), return_index=True)
+    owners, first = np.unique(found.owners, return_index=True)
     which = np.full(len(values), -1, np.int64)
     which[owners] = found.which[first]
     return known.take(pa.array(which, mask=which < 0))

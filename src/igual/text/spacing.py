@@ -64,7 +64,7 @@ class SpacingSettings:
 def respaced(values: pa.Array, words: SpacingSettings) -> pa.Array:
     """Texts with their spacing put right."""
     data = unpack(values).data
-    if len(data) and bool(((data < _PRINTABLE[0]) | (data > _PRINTABLE[1])).any()):
+    if len(data) and (data.min() < _PRINTABLE[0] or data.max() > _PRINTABLE[1]):
         odd = has_pattern(values, f"[\\x00-\\x1f{_ODD}{_NO_WIDTH}{''.join(JOINERS)}{LINE_BREAKS}]")
         values = changed_where(values, odd, lambda some: _without_odd(some, words))
     if words.between_unspaced == "remove" and not unpack(values).is_ascii:

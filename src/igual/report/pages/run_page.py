@@ -145,7 +145,7 @@ def _count(account: Account, rows: int) -> Figures:
             before += len(trail.column.values)
             after += len(trail.clean.unique())
     for stage in account.stages:
-        matched = stage.result.matched
+        matched = stage.details.matched
         if matched is not None:
             settled += int(((matched.status != OPEN) & (matched.status != UNKNOWN)).sum())
     unlabelled = [one for one in account.unknown if one.kind == "unlabelled"]

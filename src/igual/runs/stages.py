@@ -1,0 +1,135 @@
+"""One rule's work on one column, and the texts before and after it: kept, or made again when they are asked for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import NamedTuple, Protocol
+
+import pyarrow as pa
+
+from igual.column import Codes, Counts, Mask
+from igual.matching.lookups import How
+from igual.matching.matched import UNKNOWN
+from igual.pieces import change_pieces
+from igual.rules.base import Rule
+from igual.rules.rewriters import Details, Rewriter
+
+
+class SurroundingTexts(Protocol):
+    """The texts around a rule."""
+
+    @property
+    def before(self) -> pa.Array:
+        """The distinct values that the rule met, (met,)."""
+
+    @property
+    def after(self) -> pa.Array:
+        """What they became, (met,)."""
+
+
+class KeptTexts(NamedTuple):
+    """Texts around a rule that are kept.
+
+    Attributes:
+        before: The distinct values that the rule met, (met,).
+        after: What they became, (met,).
+    """
+
+    before: pa.Array
+    after: pa.Array
+
+
+class Replay:
+    """The texts between rules that work value by value, made again from those before the first rule.
+
+    Kept they would take as much memory, after each rule, as the column. Those asked for last are remembered, since
+    who asks mostly goes on from rule to rule.
+    """
+
+    def __init__(self, start: pa.Array, changes: Sequence[Callable[[pa.Array], pa.Array]]) -> None:
+        self._start = start
+        self._changes = changes
+        self._last = (0, start)
+
+    def values_at(self, step: int) -> pa.Array:
+        """The texts after so many of the rules, (values,)."""
+        known, values = self._last if self._last[0] <= step else (0, self._start)
+        for change in self._changes[known:step]:
+            values = change_pieces(values, change)
+        self._last = (step, values)
+        return values
+
+
+@dataclass(frozen=True, eq=False)
+class ReplayedTexts:
+    """Texts around a rule that are made again.
+
+    Attributes:
+        replay: Makes them.
+        step: How many rules come before.
+        kept: Which of the replay's values are the first of their kind there (None: they are all distinct).
+    """
+
+    replay: Replay
+    step: int
+    kept: Mask | None
+
+    @property
+    def before(self) -> pa.Array:
+        """The distinct values that the rule met, (met,)."""
+        return self._take(self.step)
+
+    @property
+    def after(self) -> pa.Array:
+        """What they became, (met,)."""
+        return self._take(self.step + 1)
+
+    def _take(self, step: int) -> pa.Array:
+        values = self.replay.values_at(step)
+        return values if self.kept is None else values.filter(pa.array(self.kept))
+
+
+class Stage(NamedTuple):
+    """One rule's work on one column.
+
+    Attributes:
+        number: The rule's place in the rulebook, from 1.
+        rule: The rule.
+        rewriter: The same, prepared for work.
+        target: The column the result went to.
+        positions: For each raw value its position among those that the rule met, (distinct,).
+        rows: Rows per met value, (met,).
+        changed: Which met values came out different, (met,).
+        details: What else the rule said of them.
+        texts: The met values, and what became of them.
+    """
+
+    number: int
+    rule: Rule
+    rewriter: Rewriter
+    target: str
+    positions: Codes
+    rows: Counts
+    changed: Mask
+    details: Details
+    texts: SurroundingTexts
+
+    @property
+    def before(self) -> pa.Array:
+        """The distinct values that the rule met, (met,)."""
+        return self.texts.before
+
+    @property
+    def after(self) -> pa.Array:
+        """What the met values became, (met,)."""
+        return self.texts.after
+
+    @property
+    def ruled_out(self) -> set[str]:
+        """Values of which a ruling says that they are not in the list."""
+        matched = self.details.matched
+        if matched is None:
+            return set()
+        is_out = (matched.how == How.RULING) & (matched.status == UNKNOWN)
+        return set(matched.values.filter(pa.array(is_out)).to_pylist())

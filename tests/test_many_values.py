@@ -1,0 +1,121 @@
+"""Very many distinct values: rules that work together give what they give one after another."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pytest
+
+import igual
+from igual.distinct import find_distinct
+from igual.rules import Band, Bands, Blanks, Case, Characters, Label, Match, Number, Replace, Spacing
+from igual.rules.base import Rule
+from igual.runs import together, trail
+
+ROWS = 30_000
+CODEBOOKS = {"k": igual.Codebook({"1": "one", "2": "two", "x7": "seven"})}
+LISTS = {"l": igual.ReferenceList(["oak 1", "elm 2", "lime 3"])}
+
+
+def make_table(seed: int) -> pa.Table:
+    random = np.random.default_rng(seed)
+    words = np.array(["oak", "Oak", "ELM ", " elm", "lime  tree", "ß", "", "x7", "X7 ", "12,5", "1", None])
+    numbers = random.integers(0, 4_000, ROWS).astype(str)
+    cells = [
+        None if word is None else word if at < 0.1 else f"{word} {number}"
+        for word, number, at in zip(random.choice(words, ROWS), numbers, random.random(ROWS), strict=True)
+    ]
+    return pa.table({"v": pa.array(cells, pa.string()), "w": pa.array(numbers)})
+
+
+CHAINS: dict[str, list[Rule]] = {
+    "in place": [
+        Spacing(column="v"),
+        Case(column="v", style="lower"),
+        Replace(column="v", pairs={"oak": "elm", "lime tree": "lime"}),
+        Label(column="v", codebook="k", otherwise="keep", ignore_case=True),
+    ],
+    "one that merges nearly all": [
+        Spacing(column="v"),
+        Case(column="v", style="upper"),
+        Replace(column="v", pairs={r"\d+": "#"}, pattern=True),
+        Characters(column="v", straighten=True),
+    ],
+    "conditions and other columns": [
+        Spacing(column="v", when={"contains": "oak"}),
+        Case(column="v", style="lower", when={"length": [0, 6]}),
+        Case(column="w", style="upper"),
+        Replace(column="v", pairs={"elm": "{w}"}, fill=True, cascade=False),
+        Spacing(column="w"),
+        Case(column="v", style="sentence", into="copy"),
+        Replace(column="v", pairs={"oak": "e"}, where="word"),
+    ],
+    "numbers and lists": [
+        Spacing(column="v"),
+        Case(column="v", style="lower"),
+        Match(column="v", list="l", by=["exact"]),
+        Blanks(column="v"),
+        Number(column="w", into="n"),
+        Bands(column="w", bands=(Band(label="low", below=100),), otherwise="keep"),
+        Case(column="w", style="title"),
+    ],
+}  # fmt: skip
+
+
+def describe(outcome: igual.Outcome) -> list[Any]:
+    account = outcome.account
+    stages = [
+        (
+            stage.number, stage.target, stage.before.to_pylist(), stage.after.to_pylist(), stage.rows.tolist(),
+            stage.positions.tolist(), stage.changed.tolist(),
+            [mask.tolist() for mask in stage.details if isinstance(mask, np.ndarray)],
+        )
+        for stage in account.stages
+    ]  # fmt: skip
+    listed = [account.effects, account.unknown, account.open, account.unused, account.near_misses]
+    return [stages, outcome.table, account.trail, account.crosswalk.table, listed, outcome.hints]
+
+
+@pytest.mark.parametrize("chain", CHAINS)
+def test_rules_together_do_what_they_do_in_turn(chain: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    book = igual.Rulebook(CHAINS[chain], codebooks=CODEBOOKS, lists=LISTS)
+    wanted = describe(book.apply(make_table(3)))
+    passes: list[int] = []
+
+    def count(*given: Any) -> together.Passed:
+        passes.append(len(given[-1]))
+        return together.rewrite_together(*given)
+
+    monkeypatch.setattr(trail, "MANY", 1_000)
+    monkeypatch.setattr(together, "_SAMPLE", 256)
+    monkeypatch.setattr(trail, "rewrite_together", count)
+    made = describe(book.apply(make_table(3)))
+    assert passes
+    for number, (one, other) in enumerate(zip(made, wanted, strict=True)):
+        assert one == other, number
+
+
+def test_a_rule_that_fails_is_said(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(trail, "MANY", 100)
+    values = [f"{number} {'x' * 1_000}" for number in range(200)]
+    rules = [Spacing(column="v"), Replace(column="v", pairs={"x": "y" * 2_000})]
+    with pytest.raises(igual.RulebookError, match=r"^rule 2 \(replace\): it would make '1?00? x"):
+        igual.Rulebook(rules).apply({"v": values})
+
+
+@pytest.mark.parametrize("share", [0.0, 0.001, 0.3, 0.9])
+def test_distinct_values_are_those_that_arrow_finds(share: float) -> None:
+    random = np.random.default_rng(4)
+    size = 1 << 17
+    numbers = np.where(random.random(size) < share, random.integers(0, size, size), np.arange(size))
+    texts = [None if number == 77 else f"{number} of a long text that goes on" for number in numbers.tolist()]
+    # Alike at both ends and in the middle.
+    texts[5:8] = ["a" * 20 + end + "b" * 20 for end in "xyx"]
+    values = pa.array(texts, pa.large_string())
+    wanted = values.dictionary_encode(null_encoding="encode")
+    distinct = find_distinct(values)
+    codes = np.arange(size) if distinct.codes is None else distinct.codes
+    assert distinct.values.equals(wanted.dictionary)
+    assert codes.tolist() == wanted.indices.to_pylist()
