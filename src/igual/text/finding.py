@@ -11,7 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from igual.column import Mask
-from igual.distinct import hash_bytes
+from igual.hashing import hash_bytes
 from igual.text.packed import Bytes, Offsets, Packed, mark
 
 # Texts are looked for by four of their bytes, and compared in words of eight.

@@ -11,7 +11,8 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask
-from igual.distinct import Hashes, find_distinct, hash_bytes
+from igual.distinct import find_distinct
+from igual.hashing import Hashes, hash_bytes
 from igual.text.beyond import mark_alnum
 from igual.text.finding import FoundTexts, take_leftmost
 from igual.text.packed import Offsets, Packed, before, behind, mark_between, slices, unpack

@@ -13,7 +13,7 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from igual.column import TEXT, Mask, to_mask
-from igual.distinct import view_bytes
+from igual.hashing import view_bytes
 
 Bytes = npt.NDArray[np.uint8]
 Offsets = npt.NDArray[np.int64]
