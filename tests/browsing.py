@@ -49,6 +49,8 @@ class Opened:
         """Nothing that axe-core finds serious; of long grids and pictures the beginning stands for the rest."""
         from axe_playwright_python.base import AXE_FILE_PATH
 
+        # Before it is printed a page puts in all rows that were to come yet.
+        self.page.evaluate("dispatchEvent(new Event('beforeprint'))")
         self.page.evaluate(
             "document.querySelectorAll('tbody tr:nth-child(n+12), [role=list]:nth-of-type(n+3), .flow ~ .flow, .grid ~ .grid ~ .grid ~ .grid').forEach(one => one.remove())"
         )

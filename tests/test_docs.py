@@ -6,6 +6,7 @@ import inspect
 import json
 import os
 import re
+import shlex
 import subprocess
 import sys
 from pathlib import Path
@@ -16,6 +17,7 @@ import pytest
 
 from igual.cli import igual as igual_command
 from igual.demo.layout import lay_out
+from tests.attack.forked import Done, ForkServer
 from tests.conftest import COMMAND, Run
 
 ROOT = Path(__file__).parent.parent
@@ -37,7 +39,7 @@ def steps_of(page: str) -> list[tuple[str, str]]:
 
 
 @pytest.mark.parametrize("name", PAGES)
-def test_what_a_page_shows_runs(name: str, tmp_path: Path) -> None:
+def test_what_a_page_shows_runs(name: str, tmp_path: Path, server: ForkServer) -> None:
     folder = tmp_path
     env = {**os.environ, "PATH": f"{COMMAND.parent}:{os.environ['PATH']}"}
     steps = steps_of((ROOT / name).read_text(encoding="utf-8"))
@@ -51,12 +53,16 @@ def test_what_a_page_shows_runs(name: str, tmp_path: Path) -> None:
         elif step.startswith("cd "):
             folder = folder / step.removeprefix("cd ")
         elif not step.startswith(NEEDS_A_TERMINAL):
-            command = (
-                ["bash", "-c", step] if kind == "shell" else [sys.executable, "-W", "ignore", "-c", step]
-            )
-            done = subprocess.run(
-                command, cwd=folder, env=env, capture_output=True, text=True, encoding="utf-8"
-            )
+            done: Done | subprocess.CompletedProcess[str]
+            if kind == "shell" and step.startswith("igual "):
+                done = server.run(shlex.split(step)[1:], folder)
+            else:
+                command = (
+                    ["bash", "-c", step] if kind == "shell" else [sys.executable, "-W", "ignore", "-c", step]
+                )
+                done = subprocess.run(
+                    command, cwd=folder, env=env, capture_output=True, text=True, encoding="utf-8"
+                )
             finds = step.startswith(("igual check ", "igual review "))
             assert done.returncode in ((0, 1) if finds else (0,)), (step, done.stdout, done.stderr)
             assert "Traceback" not in done.stderr
