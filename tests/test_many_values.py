@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+from random import Random
 from typing import Any
 
 import numpy as np
@@ -13,13 +15,15 @@ from igual.distinct import find_distinct
 from igual.rules import Band, Bands, Blanks, Case, Characters, Label, Match, Number, Replace, Spacing
 from igual.rules.base import Rule
 from igual.runs import together, trail
+from tests.attack.generators import make_rulebook, make_table
 
 ROWS = 30_000
+TRIALS = 40
 CODEBOOKS = {"k": igual.Codebook({"1": "one", "2": "two", "x7": "seven"})}
 LISTS = {"l": igual.ReferenceList(["oak 1", "elm 2", "lime 3"])}
 
 
-def make_table(seed: int) -> pa.Table:
+def make_values(seed: int) -> pa.Table:
     random = np.random.default_rng(seed)
     words = np.array(["oak", "Oak", "ELM ", " elm", "lime  tree", "ß", "", "x7", "X7 ", "12,5", "1", None])
     numbers = random.integers(0, 4_000, ROWS).astype(str)
@@ -81,7 +85,7 @@ def describe(outcome: igual.Outcome) -> list[Any]:
 @pytest.mark.parametrize("chain", CHAINS)
 def test_rules_together_do_what_they_do_in_turn(chain: str, monkeypatch: pytest.MonkeyPatch) -> None:
     book = igual.Rulebook(CHAINS[chain], codebooks=CODEBOOKS, lists=LISTS)
-    wanted = describe(book.apply(make_table(3)))
+    wanted = describe(book.apply(make_values(3)))
     passes: list[int] = []
 
     def count(*given: Any) -> together.Passed:
@@ -91,10 +95,28 @@ def test_rules_together_do_what_they_do_in_turn(chain: str, monkeypatch: pytest.
     monkeypatch.setattr(trail, "MANY", 1_000)
     monkeypatch.setattr(together, "_SAMPLE", 256)
     monkeypatch.setattr(trail, "rewrite_together", count)
-    made = describe(book.apply(make_table(3)))
+    made = describe(book.apply(make_values(3)))
     assert passes
     for number, (one, other) in enumerate(zip(made, wanted, strict=True)):
         assert one == other, number
+
+
+@pytest.mark.parametrize("seed", [1, 2])
+def test_odd_rules_together_do_what_they_do_in_turn(
+    seed: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    random = Random(seed)
+    for number in range(TRIALS):
+        (tmp_path / "b.toml").write_text(make_rulebook(random), encoding="utf-8")
+        table = pa.table(make_table(random))
+        made = []
+        for many in (together.MANY, 1):
+            monkeypatch.setattr(trail, "MANY", many)
+            try:
+                made.append(describe(igual.Rulebook.load(tmp_path / "b.toml").apply(table)))
+            except igual.IgualError as error:
+                made.append([str(error)])
+        assert made[0] == made[1], number
 
 
 def test_a_rule_that_fails_is_said(monkeypatch: pytest.MonkeyPatch) -> None:

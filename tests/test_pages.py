@@ -36,7 +36,8 @@ COMMANDS = {
 def test_every_command_writes_a_page_that_anybody_can_read(
     name: str, run: Run, trees: Path, browser: Browser
 ) -> None:
-    assert run("apply trees.toml trees.csv --crosswalk may.csv").returncode == 0
+    if "--since" in COMMANDS[name]:
+        assert run("apply trees.toml trees.csv --crosswalk may.csv").returncode == 0
     done = run(COMMANDS[name])
     assert done.returncode == int(name == "check")
     path = trees / "page.html"
