@@ -18,7 +18,7 @@ from tests.learning.solving import solve
 from igual.learning.inference import infer
 from igual.learning.prior import STEP, WEIGHTS, Weights
 from igual.learning.search import find_chains
-from igual.learning.weighing import Suited, Weighing
+from igual.learning.weighing import ChainOutput, Weighing
 
 
 def measure(name: str, tasks: Sequence[Task], verbose: bool = False) -> None:
@@ -152,15 +152,15 @@ def _weigh_first(task: Task) -> _Case | None:
     first = infer(pa.array(raws, pa.large_string()), {}).ask or 0
     order = [first, *(place for place in range(len(raws)) if place != first)]
     chains = find_chains([raws[first]], [wanted[first]])
-    suited = Weighing([raws[place] for place in order], [wanted[first]]).suit(chains)
-    right = np.array([list(one.values) == [wanted[place] for place in order] for one in suited], np.bool_)
+    outputs = Weighing([raws[place] for place in order], [wanted[first]]).evaluate(chains)
+    right = np.array([list(one.values) == [wanted[place] for place in order] for one in outputs], np.bool_)
     if not right.any() or right.all():
         return None
-    kinds = np.array([[_count(one, kind) for kind in STEP] for one in suited], np.float64)
-    return _Case(np.array([one.evidence for one in suited]), kinds, right)
+    kinds = np.array([[_count(one, kind) for kind in STEP] for one in outputs], np.float64)
+    return _Case(np.array([one.evidence for one in outputs]), kinds, right)
 
 
-def _count(one: Suited, kind: str) -> int:
+def _count(one: ChainOutput, kind: str) -> int:
     return sum(cast("_Cost", step.cost).kind == kind for step in one.steps)
 
 

@@ -176,7 +176,7 @@ def test_words_stand_for_each_other_in_several_ways() -> None:
     assert says.tolist() == [True, False, True, True]
     assert costs[0] < costs[1]
     assert costs[3] < costs[2]
-    assert wording.understands(values).tolist() == [False, True, True, False]
+    assert wording.knows_all_words(values).tolist() == [False, True, True, False]
 
 
 @pytest.mark.parametrize(

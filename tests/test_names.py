@@ -17,10 +17,10 @@ import igual
 from igual.decisions import Cause
 from igual.matching.causes import find_causes
 from igual.matching.endings import Endings
+from igual.matching.information import weigh_words
 from igual.matching.letter_model import LetterModel
 from igual.matching.questions import AT_A_LOOK, Pair, Question, group_questions
 from igual.matching.reasons import Reason
-from igual.matching.telling import weigh_words
 from igual.matching.texts import Texts
 from igual.matching.words import Words, divide
 from igual.rules import Match, Mention

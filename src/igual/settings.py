@@ -1,4 +1,4 @@
-"""Settings given as words, checked, with errors that a steward understands."""
+"""Settings given as words, checked, with errors that a steward knows_all_words."""
 
 from __future__ import annotations
 
@@ -82,10 +82,10 @@ def _unchanging(given: Any, depth: int = 0) -> Any:
 def format_validation_error(error: ValidationError, model: type[BaseModel]) -> str:
     """What is wrong first and foremost: an unknown word explains others that seem to be missing."""
     details = sorted(error.errors(), key=lambda detail: detail["type"] != "extra_forbidden")
-    return _said(details[0], details, model)
+    return _format_detail(details[0], details, model)
 
 
-def _said(detail: ErrorDetails, details: list[ErrorDetails], model: type[BaseModel]) -> str:
+def _format_detail(detail: ErrorDetails, details: list[ErrorDetails], model: type[BaseModel]) -> str:
     word = str(detail["loc"][0]) if detail["loc"] else ""
     inner = ".".join(str(part) for part in detail["loc"] if not _TYPE_NAME.match(str(part)))
     kind, given, context = detail["type"], detail["input"], detail.get("ctx", {})

@@ -29,7 +29,7 @@ _IN_ORDER = (
 _QUIET, _VERBOSE = "Show results and errors only.", "Tell what was read and how long rules took, too."
 
 
-def _loudness(name: str, letter: str, said: str) -> click.Option:
+def _verbosity_option(name: str, letter: str, said: str) -> click.Option:
     """An option of every command: how much is noted on standard error."""
 
     def listen(context: click.Context, _: click.Parameter, wanted: bool) -> None:
@@ -53,7 +53,10 @@ class _Commands(click.Group):
             return None
         command: click.Command = getattr(importlib.import_module(f"{__name__}.{cmd_name}"), cmd_name)
         if not any(parameter.name == "quiet" for parameter in command.params):
-            command.params += [_loudness("quiet", "-q", _QUIET), _loudness("verbose", "-v", _VERBOSE)]
+            command.params += [
+                _verbosity_option("quiet", "-q", _QUIET),
+                _verbosity_option("verbose", "-v", _VERBOSE),
+            ]
         return command
 
 

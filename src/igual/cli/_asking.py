@@ -32,7 +32,7 @@ from igual.report.tables import draw_text, draw_value
 from igual.report.terminal import show, show_line
 from igual.report.wording import format_count, quote_value
 from igual.runs.account import Account, OpenValue
-from igual.runs.asked import list_asked, list_choices, sort_waiting
+from igual.runs.due_questions import list_choices, list_due_questions, sort_waiting
 from igual.runs.rulebook import Rulebook
 from igual.text.characters import printable
 from igual.text.folding import folded_key
@@ -57,7 +57,7 @@ class _Asking:
     def __init__(self, book: Rulebook, account: Account, kept: Path, who: str, beside: Beside) -> None:
         self.book, self.kept, self.who, self.beside = book, kept, who, beside
         self.single = {(one.column, one.value): one for one in account.waiting}
-        self.items = list_asked(account)
+        self.items = list_due_questions(account)
         self.answered: list[_Answer] = []
         self.indexes: dict[str, MatchIndex] = {}
         self.accepted: Counter[tuple[str, Cause]] = Counter()

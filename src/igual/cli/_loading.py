@@ -29,7 +29,7 @@ from igual.files.standard import NAME, spool_input
 from igual.files.streams import CountedTable, count_table
 from igual.files.tables import checked_ending, is_text_ending, table_of, write_table
 from igual.report.progress import show_progress
-from igual.report.terminal import LOGGER, tell_note
+from igual.report.terminal import LOGGER, log_note
 from igual.report.wording import quote_value
 from igual.runs.account import Account
 from igual.runs.gathering import Gatherer
@@ -141,11 +141,11 @@ def report_reading(opened: OpenedTable) -> None:
         read = f"{opened.name}: {dialect.encoding}, cells separated by {dialect.delimiter!r}"
         logging.getLogger(LOGGER).debug("%s", printable(read))
     if dialect is not None and dialect.encoding != "utf-8" and opened.is_guessed:
-        tell_note(f"{opened.name} was read as {dialect.encoding}; --encoding names another")
+        log_note(f"{opened.name} was read as {dialect.encoding}; --encoding names another")
     if twice := [name for name, times in Counter(opened.names).items() if times > 1]:
-        tell_note(f"{opened.name} has several columns called {', '.join(map(repr, twice))}")
+        log_note(f"{opened.name} has several columns called {', '.join(map(repr, twice))}")
     for note in opened.notes:
-        tell_note(note)
+        log_note(note)
 
 
 def apply_files(
@@ -154,7 +154,7 @@ def apply_files(
     """Apply a rulebook file to what occurs in a table."""
     whole = load_rulebook(rulebook, allowed)
     for one, other in whole.rulings.list_contested():
-        tell_note(
+        log_note(
             f"{quote_value(one.column)}: {quote_value(one.value)} was ruled {quote_value(one.ruling)} by {one.by} and "
             f"{quote_value(other.ruling)} by {other.by} on {one.on}; the latter counts: see {whole.rulings.file}"
         )
@@ -170,7 +170,7 @@ def apply_files(
         )
     if pieces.outgrown:
         names = ", ".join(map(quote_value, pieces.outgrown))
-        tell_note(
+        log_note(
             f"{names}: more distinct values than are held at once ({bounds.values:,}, or {bounds.size >> 20:,} MiB); "
             "the table is worked piece by piece, and a value counts once for each piece that it stands in"
         )

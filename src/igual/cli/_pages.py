@@ -11,7 +11,7 @@ from igual.files.run_records import digest
 from igual.report.pages.parts import Page
 from igual.report.pages.rendering import render_page
 from igual.report.pages.run_page import ReadFile
-from igual.report.terminal import tell_note
+from igual.report.terminal import log_note
 from igual.runs.rulebook import Rulebook
 
 Files = Mapping[str, Iterable[str | Path]]
@@ -42,4 +42,4 @@ def write_report(page: Page, path: str, inputs: Files, *, force: bool) -> None:
     """
     read = [Path(one) for paths in inputs.values() for one in paths]
     save_page(render_page(page), path, read, force=force)
-    tell_note(f"page to look at: {path}")
+    log_note(f"page to look at: {path}")

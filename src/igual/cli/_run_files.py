@@ -25,7 +25,7 @@ from igual.files.pieces import Pieces
 from igual.files.run_records import run_record, write_record
 from igual.files.sheets import write_sheet
 from igual.files.sssom import ENDING
-from igual.files.standard import NAME, pour_output
+from igual.files.standard import NAME, print_output
 from igual.files.streams import CleanTable
 from igual.files.tables import is_text_ending, writing_table
 from igual.looking.headers import RestyledHeader
@@ -78,7 +78,7 @@ def _refuse_to_replace(run: Run, named: Mapping[str, str], endings: Mapping[str,
         "record": NewFile("record", about=(Path(run.rulebook).name,)),
     }
     for what, path in named.items():
-        if not _is_poured(what, path):
+        if not _goes_to_standard_output(what, path):
             refuse_to_replace(path, new[what])
 
 
@@ -94,7 +94,8 @@ def write_outputs(
     ):
         poured = Path(folder, "table")
         places = {
-            what: poured if _is_poured(what, path) else staged.place(path) for what, path in named.items()
+            what: poured if _goes_to_standard_output(what, path) else staged.place(path)
+            for what, path in named.items()
         }
         if not force:
             _refuse_to_replace(run, named, endings)
@@ -106,7 +107,7 @@ def write_outputs(
             made = {what: (named[what], place) for what, place in places.items() if what != "record"}
             _write_record(run, inputs, made, places["record"])
         if poured.exists():
-            pour_output(poured)
+            print_output(poured)
     return run
 
 
@@ -136,7 +137,7 @@ def _write_pieces(run: Run, places: Mapping[str, Path], endings: Mapping[str, st
         }
         for piece in itertools.chain([run.pieces.first], run.pieces.rest):
             if "out" in writers:
-                tell = functools.partial(_tell_rows, on_progress, rows)
+                tell = functools.partial(_report_rows, on_progress, rows)
                 guards = run.clean.is_guarded
                 write_piece(
                     run.book, piece, endings["out"], run.clean, writers["out"], tell, is_guarded=guards
@@ -149,7 +150,7 @@ def _write_pieces(run: Run, places: Mapping[str, Path], endings: Mapping[str, st
     return run._replace(rows=rows, account=gatherer.gather())
 
 
-def _tell_rows(on_progress: Callable[[int, int | None], None], before: int, done: int) -> None:
+def _report_rows(on_progress: Callable[[int, int | None], None], before: int, done: int) -> None:
     on_progress(before + done, None)
 
 
@@ -167,7 +168,7 @@ def _write_account(
         write_sheet(run.account.waiting, run.account.questions, places["open"], endings["open"])
 
 
-def _is_poured(what: str, path: str) -> bool:
+def _goes_to_standard_output(what: str, path: str) -> bool:
     return what == "out" and path == NAME
 
 

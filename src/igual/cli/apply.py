@@ -194,11 +194,11 @@ def _show(run: Run, hints: list[Hint], preview: int | None, named: Mapping[str, 
 def _note_encoding(run: Run, named: Mapping[str, str], out_encoding: str | None) -> None:
     """Note that a table comes out in another encoding than it came in."""
     from igual.files.tables import ending_of, is_text_ending
-    from igual.report.terminal import tell_note
+    from igual.report.terminal import log_note
 
     dialect = run.opened.dialect
     if named.get("out", NAME) == NAME or out_encoding or dialect is None or dialect.encoding == "utf-8":
         return
     name, encoding = run.opened.name, dialect.encoding
     if is_text_ending(ending_of(named["out"])):
-        tell_note(f"{named['out']} is UTF-8; {name} is {encoding}: --out-encoding {encoding} keeps that")
+        log_note(f"{named['out']} is UTF-8; {name} is {encoding}: --out-encoding {encoding} keeps that")

@@ -89,7 +89,7 @@ def review(
     from igual.files.sheets import read_sheet
     from igual.report.records import from_review
     from igual.report.review_views import review_view
-    from igual.report.terminal import show, show_line, tell_note
+    from igual.report.terminal import log_note, show, show_line
 
     if page and table is None:
         raise click.UsageError("--page needs --table: it asks about what is open there.")
@@ -126,7 +126,7 @@ def review(
             _ask(rulebook, source, show_columns, allow_outside, who)
     if add_to_lists and not look:
         for line in add_to_list_files(load_rulebook(rulebook, allow_outside)):
-            (tell_note if as_json else show_line)(line)
+            (log_note if as_json else show_line)(line)
     return status
 
 

@@ -77,7 +77,7 @@ def tally(
     from igual.looking.comparison import cross_tabulate, measure_lengths
     from igual.looking.tally import find_unread, tally_column
     from igual.report import records, views
-    from igual.report.terminal import show, show_line, tell_note
+    from igual.report.terminal import log_note, show, show_line
     from igual.rules.column_patterns import expand_names
 
     if sum(map(bool, (by, against, distinct))) > 1:
@@ -98,7 +98,7 @@ def tally(
         report_reading(opened)
         for unread in (find_unread(one, condition) for one in (values, *others)):
             if unread:
-                tell_note(str(unread))
+                log_note(str(unread))
     if against:
         _compare(opened, table._replace(paths=(against,)), column, top, as_json=as_json)
         return

@@ -23,14 +23,14 @@ FILES = {
 }
 
 
-class Laid(NamedTuple):
+class LaidOut(NamedTuple):
     """Where the sample lies, and which files there were the reader's own and stayed as they were."""
 
     folder: Path
     kept: tuple[str, ...]
 
 
-def lay_out(folder: Path) -> Laid:
+def lay_out(folder: Path) -> LaidOut:
     """Write the sample files; those that are there already, perhaps changed by the reader, stay."""
     if folder.exists() and not folder.is_dir():
         raise OutputError(f"{folder} is a file; name a folder for the sample")
@@ -46,4 +46,4 @@ def lay_out(folder: Path) -> Laid:
                 staged.place(folder / name).write_bytes(content)
             elif (folder / name).read_bytes() != content:
                 kept.append(name)
-    return Laid(folder, tuple(kept))
+    return LaidOut(folder, tuple(kept))

@@ -13,7 +13,7 @@ from rich.text import Text
 
 from igual.column import Column
 from igual.conditions import Condition
-from igual.demo.layout import FILES, Laid
+from igual.demo.layout import FILES, LaidOut
 from igual.engines import Source
 from igual.engines.arrow import ArrowEngine
 from igual.files.formats.base import OpenedTable, TextStyle
@@ -55,7 +55,7 @@ _TOP = 8
 _STEWARD, _DAY = "Ines", "2026-05-31"
 
 
-def tell_story(laid: Laid) -> None:
+def tell_story(laid: LaidOut) -> None:
     """Show on the sample what Igual does, step by step, each with the command that does it."""
     folder = laid.folder
     opened = open_table_file(folder / "trees.csv")

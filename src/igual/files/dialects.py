@@ -231,14 +231,14 @@ def encoding_of_bytes(path: Readable) -> str | None:
         for name in match.could_be_from_charset
     }
 
-    def strangeness(name: str) -> int:
+    def count_oddities(name: str) -> int:
         """Signs inside words, and words of nothing but accented Latin letters: both speak against it."""
         text = sample.decode(name, errors="replace")
         signs = sum(not c.isascii() and not c.isalpha() for c in text)
         words = re.findall(r"[^\W\d_]{3,}", text)
         return signs + sum(all("\x7f" < c < "\u0250" for c in word) for word in words)
 
-    return min((name for name in _SINGLE_BYTE if name in likely), key=strangeness, default=best.encoding)
+    return min((name for name in _SINGLE_BYTE if name in likely), key=count_oddities, default=best.encoding)
 
 
 class Undecodable(NamedTuple):

@@ -252,7 +252,7 @@ def _reference_list(given: dict[str, Any], folder: _Folder) -> ReferenceList:
     if words.file is not None:
         found = load_reference_list(folder.find(words.file), language=words.language)
     elif words.sql is not None:
-        found = build_reference_list(_queried(words), "the query")
+        found = build_reference_list(_run_queries(words), "the query")
     else:
         found = ReferenceList(words.values or (), words.aliases, words.attributes)
     return replace(found, read_with=words.read_with())
@@ -263,13 +263,13 @@ def _codebook(given: dict[str, Any], folder: _Folder) -> Codebook:
     if words.file is not None:
         found = load_codebook(folder.find(words.file), language=words.language)
     elif words.sql is not None:
-        found = build_codebook(_queried(words), "the query")
+        found = build_codebook(_run_queries(words), "the query")
     else:
         found = Codebook(words.labels or {}, tuple(CodeMeaning(**one.model_dump()) for one in words.special))
     return replace(found, read_with=words.read_with())
 
 
-def _queried(words: _QueriedWords) -> dict[str, list[str]]:
+def _run_queries(words: _QueriedWords) -> dict[str, list[str]]:
     from igual.files.queries import run_query, url_of
 
     return run_query(url_of(words.database or ""), words.sql or "")

@@ -99,7 +99,7 @@ class _Labels:
         labels = self._graph.objects(concept, kind)
         # What isn't a text, such as the URI of another thing, is no label.
         given = [(label.language, str(label)) for label in labels if hasattr(label, "language")]
-        wanted = [text for tag, text in given if _speaks(tag, self.language)]
+        wanted = [text for tag, text in given if _matches_language(tag, self.language)]
         return sorted(wanted or [text for tag, text in given if not tag])
 
 
@@ -143,7 +143,7 @@ def _build_list(graph: Any, labels: _Labels, entries: dict[Any, str], skos: Any)
     return ReferenceList(list(entries.values()), others, filled)
 
 
-def _speaks(tag: str | None, language: str | None) -> bool:
+def _matches_language(tag: str | None, language: str | None) -> bool:
     """Whether a tag such as en-GB is of a language such as en."""
     if not tag or not language:
         return not tag and not language
@@ -197,16 +197,16 @@ def write_concepts(reference: ReferenceList, path: str | os.PathLike[str], langu
         for name in ("notation", "broader", "hidden")
     }
 
-    def said(text: str) -> Any:
+    def literal(text: str) -> Any:
         return rdflib.Literal(text, lang=language)
 
     for place, value in enumerate(reference.values):
         node = nodes[value]
         graph.add((node, rdflib.RDF.type, skos.Concept))
-        graph.add((node, skos.prefLabel, said(value)))
+        graph.add((node, skos.prefLabel, literal(value)))
         hidden = set(_parts(extra["hidden"][place]))
         for alias in reference.aliases.get(value, ()):
-            graph.add((node, skos.hiddenLabel if alias in hidden else skos.altLabel, said(alias)))
+            graph.add((node, skos.hiddenLabel if alias in hidden else skos.altLabel, literal(alias)))
         for notation in _parts(extra["notation"][place]):
             graph.add((node, skos.notation, rdflib.Literal(notation)))
         for broader in _parts(extra["broader"][place]):

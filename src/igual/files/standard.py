@@ -45,7 +45,7 @@ def spool_input(folder: Path) -> Path:
     return spooled.rename(spooled.with_name(f"standard input{ending}"))
 
 
-def pour_output(written: Path) -> None:
+def print_output(written: Path) -> None:
     """Write a file that is done to standard output."""
     sys.stdout.flush()
     with written.open("rb") as file:

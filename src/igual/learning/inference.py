@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 from igual.learning.branches import find_branches
 from igual.learning.columns import SEPARATOR
 from igual.learning.search import Chain, Stop, find_chains
-from igual.learning.weighing import Belief, Floats, Suited, Weighing, look_at, measure_doubt, weigh
+from igual.learning.weighing import Belief, ChainOutput, Floats, Weighing, look_at, measure_doubt, weigh
 
 _SAMPLE = 200
 # Only values of so many characters are looked at besides the examples.
@@ -59,18 +59,18 @@ def infer(values: pa.Array, wanted: Mapping[int, str], stop: Stop | None = None)
     places = [*examples, *(rest[int(number * step)] for number in range(min(len(rest), _SAMPLE)))]
     texts: list[str] = values.take(pa.array(places)).to_pylist()
     targets = [wanted[place] for place in examples]
-    suited, breaks = _explain(texts, targets, stop or Stop())
-    beliefs = weigh(suited)
+    outputs, breaks = _explain(texts, targets, stop or Stop())
+    beliefs = weigh(outputs)
     if not beliefs:
         where = None if breaks is None else examples[breaks]
         return Inferred([], rest[0] if rest else None, where)
-    doubt = measure_doubt(beliefs, len(places)) + _doubt_strangers(beliefs[0], texts, len(examples))
+    doubt = measure_doubt(beliefs, len(places)) + _doubt_unlike_examples(beliefs[0], texts, len(examples))
     doubt[: len(examples)] = 0
     ask = int(np.argmax(doubt))
     return Inferred(beliefs, places[ask] if doubt[ask] > 0 else None)
 
 
-def list_untaken(values: pa.Array, beliefs: Sequence[Belief]) -> list[int]:
+def list_unmatched_values(values: pa.Array, beliefs: Sequence[Belief]) -> list[int]:
     """List the positions of values that no chain takes.
 
     Args:
@@ -91,20 +91,22 @@ def list_untaken(values: pa.Array, beliefs: Sequence[Belief]) -> list[int]:
     return left
 
 
-def _explain(texts: Sequence[str], targets: Sequence[str], stop: Stop) -> tuple[list[Suited], int | None]:
+def _explain(
+    texts: Sequence[str], targets: Sequence[str], stop: Stop
+) -> tuple[list[ChainOutput], int | None]:
     """Chains that explain all examples; without one, the place of an example that breaks those that explain others."""
     weighing = Weighing(texts, targets)
     chosen = _choose_different(texts[: len(targets)])
     while True:
         some, wanted = [texts[place] for place in chosen], [targets[place] for place in chosen]
         chains = find_chains(some, wanted, stop)
-        suited = weighing.suit(chains, stop)
-        if len(chosen) > 1 and SEPARATOR not in texts[0] and (not suited or suited[0].score > _DEAR):
+        outputs = weighing.evaluate(chains, stop)
+        if len(chosen) > 1 and SEPARATOR not in texts[0] and (not outputs or outputs[0].score > _DEAR):
             branches = find_branches(some, wanted, stop)
-            suited = sorted([*suited, *weighing.suit(branches, stop)], key=lambda one: one.score)
+            outputs = sorted([*outputs, *weighing.evaluate(branches, stop)], key=lambda one: one.score)
             chains = chains or branches
-        if suited:
-            return suited, None
+        if outputs:
+            return outputs, None
         broken = weighing.find_broken(chains) if chains else None
         if broken is None or len(chosen) >= _MOST_EXAMPLES or broken in chosen or stop.is_set:
             return [], chosen[-1] if broken is None else broken
@@ -120,7 +122,7 @@ def _choose_different(texts: Sequence[str]) -> list[int]:
     return [*by_look.values(), *others][:_FIRST_EXAMPLES]
 
 
-def _doubt_strangers(belief: Belief, texts: Sequence[str], examples: int) -> Floats:
+def _doubt_unlike_examples(belief: Belief, texts: Sequence[str], examples: int) -> Floats:
     """Doubt about values that the best chain treats in a way that no example shows, (values,)."""
     doubt = np.zeros(len(texts))
     keys = _list_keys(belief.best.steps, texts)

@@ -16,7 +16,7 @@ from igual.errors import RulebookError
 from igual.learning.building import ChainBuilder, Chained
 from igual.learning.columns import SEPARATOR
 from igual.learning.examples import INSTEAD, Combined
-from igual.learning.inference import Inferred, infer, list_untaken
+from igual.learning.inference import Inferred, infer, list_unmatched_values
 from igual.learning.search import Stop
 from igual.rules.base import Rule
 from igual.rules.blanks import Blanks
@@ -188,5 +188,5 @@ def _list_unexplained(
     for chain in chains if len(combined.names) == 1 else ():
         is_open &= is_blank(chain.values) | ~differs(chain.values, combined.texts)
     places = np.flatnonzero(is_open)
-    missed = places[list_untaken(combined.texts.take(pa.array(places)), found.beliefs)]
+    missed = places[list_unmatched_values(combined.texts.take(pa.array(places)), found.beliefs)]
     return np.flatnonzero(np.isin(combined.codes, missed)).tolist()

@@ -112,7 +112,7 @@ def _dates(text: str, wanted: str) -> Iterator[RuleStep]:
             continue
         cost = STEP["date"] + form_cost
         yield date(form, ISO, cost + 0.2)
-        for give, more in itertools.islice(_gives(day[0], wanted), _MOST_FORMS):
+        for give, more in itertools.islice(_find_day_forms(day[0], wanted), _MOST_FORMS):
             if give != ISO:
                 yield date(form, give, cost + more)
 
@@ -160,7 +160,7 @@ def _forms_of(text: str) -> Iterator[str]:
                 continue
 
 
-def _gives(day: float, wanted: str) -> Iterator[tuple[str, float]]:
+def _find_day_forms(day: float, wanted: str) -> Iterator[tuple[str, float]]:
     """Forms that write a day as it is wanted, but for case."""
     shown = {letter: str(written(np.array([day]), letter)[0].as_py()) for letter in _GIVEN}
     low = wanted.lower()

@@ -45,7 +45,7 @@ class Evidence(NamedTuple):
         return sum(weight * found for weight, found in zip(weights, self, strict=True))
 
 
-class Suited(NamedTuple):
+class ChainOutput(NamedTuple):
     """What a chain makes of the values of a column.
 
     Attributes:
@@ -89,7 +89,7 @@ class Weighing:
             (): _Stage(tuple(values), np.ones(len(values), np.bool_))
         }
 
-    def suit(self, chains: Sequence[Found], stop: Stop | None = None) -> list[Suited]:
+    def evaluate(self, chains: Sequence[Found], stop: Stop | None = None) -> list[ChainOutput]:
         """Run chains on the values.
 
         Args:
@@ -99,25 +99,25 @@ class Weighing:
         Returns:
             Those that make of the examples what is wanted, best first.
         """
-        suited: list[Suited] = []
+        outputs: list[ChainOutput] = []
         stop = stop or Stop()
         with stop.on_interrupt():
-            self._suit(chains, stop, suited)
-        return sorted(suited, key=lambda one: one.score)
+            self._evaluate_more(chains, stop, outputs)
+        return sorted(outputs, key=lambda one: one.score)
 
-    def _suit(self, chains: Sequence[Found], stop: Stop, suited: list[Suited]) -> None:
+    def _evaluate_more(self, chains: Sequence[Found], stop: Stop, outputs: list[ChainOutput]) -> None:
         best = math.inf
         for found in chains:
             is_enough = self._runs > _MOST_RUNS or found.cost > best + WORTH_A_THOUGHT
-            if is_enough or (suited and stop.is_set):
+            if is_enough or (outputs and stop.is_set):
                 break
             stage = self._run(found.steps)
             if stage.values[: len(self._wanted)] != self._wanted:
                 continue
             evidence = self._judge(found.cost, stage)
-            one = Suited(found.steps, evidence.score(), stage.values, stage.is_taken, evidence)
+            one = ChainOutput(found.steps, evidence.score(), stage.values, stage.is_taken, evidence)
             best = min(best, one.score)
-            suited.append(one)
+            outputs.append(one)
 
     def find_broken(self, chains: Sequence[Found]) -> int | None:
         """Find the first example that the chain doesn't explain which explains most; None where there is none."""
@@ -195,26 +195,26 @@ class Belief(NamedTuple):
         share: How likely they are what is meant, 0 to 1.
     """
 
-    best: Suited
+    best: ChainOutput
     share: float
 
 
-def weigh(suited: Sequence[Suited], most: int = 40) -> list[Belief]:
+def weigh(outputs: Sequence[ChainOutput], most: int = 40) -> list[Belief]:
     """Bring chains together that come to the same, and share belief among them.
 
     Args:
-        suited: Chains, best first.
+        outputs: Chains, best first.
         most: How many different outcomes to keep.
 
     Returns:
         Beliefs, most likely first; those that are worth a thought.
     """
-    if not suited:
+    if not outputs:
         return []
-    groups: dict[tuple[str, ...], list[Suited]] = {}
-    for one in suited:
+    groups: dict[tuple[str, ...], list[ChainOutput]] = {}
+    for one in outputs:
         groups.setdefault(one.values, []).append(one)
-    least = suited[0].score
+    least = outputs[0].score
     masses = [sum(math.exp(least - one.score) for one in group) for group in groups.values()]
     total = sum(masses)
     beliefs = [Belief(group[0], mass / total) for group, mass in zip(groups.values(), masses, strict=True)]

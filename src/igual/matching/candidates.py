@@ -23,7 +23,7 @@ from igual.matching.pairs import (
     expand_spans,
     pack_pairs,
 )
-from igual.matching.queries import Queries, Sounded
+from igual.matching.queries import PreparedSounds, Queries
 from igual.matching.scoring import (
     BY_INITIALS,
     BY_LETTERS,
@@ -91,7 +91,7 @@ class CandidateSearch:
         return Deletions(self.forms.letters)
 
     @cached_property
-    def _sounded(self) -> Sounded:
+    def _sounded(self) -> PreparedSounds:
         return _prepare_sounds(self.forms, self._sound_edits.entries)
 
     @cached_property
@@ -175,7 +175,7 @@ class CandidateSearch:
         np.minimum.at(best_cost, near.value, near.cost)
         enough = _SURE + _SURE_PER_LETTER * np.minimum(lengths, MOST_LETTERS)
         # Words that entries have may stand for more than the entry that is spelled most alike.
-        understood = self.wording.understands(queries.words)
+        understood = self.wording.knows_all_words(queries.words)
         unsure = np.flatnonzero(((best_cost > enough) | understood) & (lengths > 0))
         if len(unsure):
             wider = self._search_widely(queries.take(unsure))
@@ -385,6 +385,6 @@ class CandidateSearch:
         return np.repeat(np.arange(len(code)), times), positions[expand_spans(start, times)]
 
 
-def _prepare_sounds(texts: Forms, prepare: Callable[[Texts], Prepared]) -> Sounded:
+def _prepare_sounds(texts: Forms, prepare: Callable[[Texts], Prepared]) -> PreparedSounds:
     spoken = unspaced(texts.sounds)
-    return Sounded(prepare(spoken), prepare(consonants(spoken)))
+    return PreparedSounds(prepare(spoken), prepare(consonants(spoken)))

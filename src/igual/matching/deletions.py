@@ -40,7 +40,7 @@ def _hashes(characters: npt.NDArray[np.uint16], away: int) -> Hashes:
     inverse = pow(_BASE, -1, 1 << 64)
     powers = np.array([pow(_BASE, i, 1 << 64) for i in range(length)], np.uint64)
     once, twice = np.uint64(inverse), np.uint64(inverse * inverse % (1 << 64))
-    scattered = _scattered(characters.astype(np.uint64))
+    scattered = _mix_bits(characters.astype(np.uint64))
     prefix = np.zeros((len(characters), length + 1), np.uint64)
     np.cumsum(scattered * powers, axis=1, out=prefix[:, 1:])
     whole = prefix[:, -1:]
@@ -53,10 +53,10 @@ def _hashes(characters: npt.NDArray[np.uint16], away: int) -> Hashes:
         second = prefix[:, :-1] * once - prefix[:, 1:] * twice + whole * twice
         one, other = np.triu_indices(length, 1)
         ways.append(first[:, one] + second[:, other])
-    return _scattered(np.concatenate(ways, axis=1))
+    return _mix_bits(np.concatenate(ways, axis=1))
 
 
-def _scattered(numbers: Hashes) -> Hashes:
+def _mix_bits(numbers: Hashes) -> Hashes:
     numbers = (numbers ^ (numbers >> np.uint64(31))) * _SPREAD
     return (numbers ^ (numbers >> np.uint64(29))) * _SPREAD
 

@@ -231,9 +231,9 @@ def _find_all_doubts(
     spaces = [pc.count_substring(keys, " ").to_numpy(zero_copy_only=False) for keys in words]
     is_long = values.is_truncated[positions] | entries.is_truncated[spelling]
     is_long |= np.maximum(*spaces) >= MOST_WORDS
-    telling = _find_telling_words(index, queries, best, is_near & (np.maximum(*spaces) > 0))
+    distinguishing = _find_distinguishing_words(index, queries, best, is_near & (np.maximum(*spaces) > 0))
     looked_at = is_doubtful | is_short | is_long | case_sensitive | (best.reading == BY_INITIALS)
-    looked_at[list(telling)] = True
+    looked_at[list(distinguishing)] = True
     numbers = np.flatnonzero(is_near & looked_at)
     texts = [keys.take(pa.array(numbers)).to_pylist() for keys in words]
     doubts_of: dict[int, list[Reason]] = {}
@@ -246,7 +246,7 @@ def _find_all_doubts(
         doubts = []
         if is_doubtful[number]:
             doubts = find_doubts(value.split(), entry.split(), index.vocabulary, lost_words=False)
-        doubts = doubts or telling.get(number, [])
+        doubts = doubts or distinguishing.get(number, [])
         if is_short[number] and not same_letters[number] and not doubts:
             doubts.append(VERY_SHORT)
         if best.reading[number] == BY_INITIALS:
@@ -260,18 +260,18 @@ def _find_all_doubts(
     return doubts_of
 
 
-def _find_telling_words(
+def _find_distinguishing_words(
     index: MatchIndex, queries: Queries, best: _Best, looked_at: Mask
 ) -> dict[int, list[Reason]]:
     """Words that only one of a pair has, and that tell entries of the list apart, by their number in `best`."""
     numbers = np.flatnonzero(looked_at)
     search = index.search
-    told, spellings = search.wording.telling, index.spellings
+    told, spellings = search.wording.information, index.spellings
     by_letters = best.reading[numbers] == BY_LETTERS
     pairs = best.position[numbers], best.spelling[numbers]
     found: dict[int, list[Reason]] = {}
     plain: dict[int, list[str]] = {}
-    for pair, word, place in search.wording.find_telling(queries.words, *pairs, by_letters):
+    for pair, word, place in search.wording.find_distinguishing(queries.words, *pairs, by_letters):
         number = int(numbers[pair])
         example = told.find_example(place, int(pairs[1][pair])) if place >= 0 else (-1, -1)
         if example[0] >= 0:

@@ -11,7 +11,7 @@ from igual.matching.scoring import Floats
 from igual.matching.words import Words
 
 
-class Sounded(NamedTuple):
+class PreparedSounds(NamedTuple):
     """How texts sound, prepared for comparing.
 
     Attributes:
@@ -36,7 +36,7 @@ class Queries(NamedTuple):
 
     forms: Forms
     letters: Prepared
-    sounded: Sounded
+    sounded: PreparedSounds
     words: Words
     evidence: Floats
 
@@ -53,7 +53,7 @@ class Queries(NamedTuple):
         return Queries(
             self.forms.take(positions),
             self.letters.take(positions),
-            Sounded(sounds.take(positions), consonants.take(positions)),
+            PreparedSounds(sounds.take(positions), consonants.take(positions)),
             self.words.take(positions),
             self.evidence[positions],
         )

@@ -22,7 +22,7 @@ GUESS = 0.5
 _EXAMPLES = 3
 
 
-class Asked(Protocol):
+class WaitingValue(Protocol):
     """A value that waits for a person."""
 
     @property
@@ -102,7 +102,7 @@ class Question:
 
 
 def group_questions(
-    waiting: Iterable[Asked], column: str = "", agreed: Mapping[Cause, int] | None = None
+    waiting: Iterable[WaitingValue], column: str = "", agreed: Mapping[Cause, int] | None = None
 ) -> list[Question]:
     """Group open values into questions.
 

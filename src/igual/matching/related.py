@@ -145,14 +145,14 @@ def _find_shortened(search: CandidateSearch) -> Candidates:
         (one, other)
         for one in short.tolist()
         for other in by_first.get(texts[one][0], ())
-        if len(texts[other]) > 2 * len(texts[one]) and _stands_in(texts[one], texts[other])
+        if len(texts[other]) > 2 * len(texts[one]) and _is_subsequence(texts[one], texts[other])
     ]
     first, second = np.array(pairs, np.int64).reshape(-1, 2).T
     size = len(first)
     return Candidates(first, second, np.zeros(size), np.full(size, BY_INITIALS, np.int8), np.zeros(size))
 
 
-def _stands_in(short: str, long: str) -> bool:
+def _is_subsequence(short: str, long: str) -> bool:
     letters = iter(long)
     return all(letter in letters for letter in short)
 

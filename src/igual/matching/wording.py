@@ -21,10 +21,10 @@ from igual.column import TEXT, Mask, to_mask
 from igual.matching import fitted
 from igual.matching.alignment import HOW_NAMES, SAME, STATED, Alignment, WordAligner
 from igual.matching.edits import Edits
+from igual.matching.information import Floats, WordInformation, weigh_words
 from igual.matching.inner_initials import InnerInitials, find_inner_initials, mark_maybe_initials
 from igual.matching.left_over import LeftOver, find_left_over
 from igual.matching.pairs import Ints
-from igual.matching.telling import Floats, Telling, weigh_words
 from igual.matching.vocabulary import Vocabulary
 from igual.matching.words import MOST_WORDS, Words
 
@@ -78,7 +78,7 @@ class Events(NamedTuple):
         return counts.reshape(pairs, len(EVENTS))
 
 
-class _Told(NamedTuple):
+class _SideInformation(NamedTuple):
     """What the words of one side tell, (vocabulary,) each."""
 
     is_small: Mask
@@ -104,11 +104,12 @@ class Wording:
         self.entries = entries
         self._aligner = WordAligner(entries, edits, vocabulary)
         self._small_words = pa.array(vocabulary.small_words, TEXT)
-        self.telling: Telling = weigh_words(
+        self.information: WordInformation = weigh_words(
             entries, np.arange(len(entries.counts)) if owners is None else owners
         )
         self._opposites = pa.array(sorted(vocabulary.groups_of), TEXT)
-        self._told = _Told(*self._mark_kinds(entries.vocabulary), *self.telling[1:3], self.telling.entries)
+        kinds = self._mark_kinds(entries.vocabulary)
+        self._of_entries = _SideInformation(*kinds, *self.information[1:3], self.information.entries)
 
     @cached_property
     def _position_of(self) -> dict[str, int]:
@@ -118,7 +119,7 @@ class Wording:
         """Values as words, next to those of the entries; see `Words.of`."""
         return Words.of(keys, parts, self._position_of)
 
-    def understands(self, values: Words) -> Mask:
+    def knows_all_words(self, values: Words) -> Mask:
         """Which values have no word but such as entries have, or such as stand for one of theirs."""
         stated = pc.is_in(values.vocabulary, pa.array(self._aligner.stands_for, TEXT))
         known = (values.known >= 0) | to_mask(stated)
@@ -134,7 +135,7 @@ class Wording:
                 fitted.WORDS[f"{side} small"],
                 fitted.WORDS[f"{side} left"] + fitted.WORDS[f"{side} rarity"] * told.rarity,
             )
-            for side, told in zip(_SIDES, (self._tell(values), self._told), strict=True)
+            for side, told in zip(_SIDES, (self._measure_information(values), self._of_entries), strict=True)
         ]
         return self._aligner.align(values, value_idx, entry_idx, *costs)
 
@@ -152,7 +153,7 @@ class Wording:
         pairs = len(value_idx)
         aligned = self.align(values, value_idx, entry_idx)
         entry_ids = self.entries.ids[self.entries.starts[entry_idx[aligned.pair]] + aligned.entry_word]
-        agreed = np.bincount(aligned.pair, self._told.rarity[entry_ids] * _AGREED[aligned.how], pairs)
+        agreed = np.bincount(aligned.pair, self._of_entries.rarity[entry_ids] * _AGREED[aligned.how], pairs)
         one_each = np.arange(pairs)
         parts = [
             _event("read", one_each),
@@ -171,14 +172,16 @@ class Wording:
         rarities, gaps = [], []
         lefts, initials = self._left(values, value_idx, entry_idx, aligned)
         parts += [_event("inner initials", found.pair) for found in initials]
-        for side, told, left in zip(_SIDES, (self._tell(values), self._told), lefts, strict=True):
+        for side, told, left in zip(
+            _SIDES, (self._measure_information(values), self._of_entries), lefts, strict=True
+        ):
             parts += _events_of_left(side, left, told, pairs)
             heavy = ~told.is_small[left.ids]
             rarities.append(np.bincount(left.pair[heavy], told.rarity[left.ids[heavy]], pairs))
             gaps.append(left.pair[heavy] * _MOST_GAPS + left.gap[heavy])
         parts.append(_event("both rarity", one_each, np.minimum(*rarities)))
         parts.append(_event("instead", np.intersect1d(gaps[0], gaps[1]) // _MOST_GAPS))
-        says = np.bincount(aligned.pair, ~self._told.is_small[entry_ids], pairs) > 0
+        says = np.bincount(aligned.pair, ~self._of_entries.is_small[entry_ids], pairs) > 0
         events = Events(*(np.concatenate(columns) for columns in zip(*parts, strict=True)))
         return events, says
 
@@ -212,13 +215,15 @@ class Wording:
         words_left: list[tuple[list[str], list[str], list[str]]] = [([], [], []) for _ in value_idx]
         sides, _ = self._left(values, value_idx, entry_idx, aligned)
         for side, (words, left) in enumerate(zip((values, self.entries), sides, strict=True)):
-            is_usual = (self._told.rarity[left.ids] <= _USUAL) if side else np.zeros(len(left.ids), np.bool_)
+            is_usual = (
+                (self._of_entries.rarity[left.ids] <= _USUAL) if side else np.zeros(len(left.ids), np.bool_)
+            )
             texts = words.vocabulary.take(pa.array(left.ids)).to_pylist()
             for pair, word, usual in zip(left.pair.tolist(), texts, is_usual.tolist(), strict=True):
                 words_left[pair][side + usual].append(word)
         return words_left
 
-    def find_telling(
+    def find_distinguishing(
         self, values: Words, value_idx: Ints, entry_idx: Ints, one_sided: Mask
     ) -> Iterator[tuple[int, str, int]]:
         """Find the words that only one of a pair has, and that tell entries of this list apart.
@@ -238,7 +243,7 @@ class Wording:
             (left.take(~told.is_small[left.ids]), told)
             for left, told in zip(
                 self._left(values, value_idx, entry_idx, aligned)[0],
-                (self._tell(values), self._told),
+                (self._measure_information(values), self._of_entries),
                 strict=True,
             )
         ]
@@ -275,14 +280,14 @@ class Wording:
         )
         return small, opposites
 
-    def _tell(self, values: Words) -> _Told:
+    def _measure_information(self, values: Words) -> _SideInformation:
         known = values.known
         strange = known < 0
-        return _Told(
+        return _SideInformation(
             *self._mark_kinds(values.vocabulary),
-            np.where(strange, 1.0, self.telling.rarity[known]),
-            np.where(strange, 0.0, self.telling.apart[known]),
-            np.where(strange, 0, self.telling.entries[known]),
+            np.where(strange, 1.0, self.information.rarity[known]),
+            np.where(strange, 0.0, self.information.apart[known]),
+            np.where(strange, 0, self.information.entries[known]),
         )
 
     def _left(
@@ -327,7 +332,7 @@ def _event(name: str, pair: Ints, amount: Floats | None = None) -> Events:
     return Events(pair, kinds, np.ones(len(pair)) if amount is None else amount)
 
 
-def _events_of_left(side: str, left: LeftOver, told: _Told, pairs: int) -> list[Events]:
+def _events_of_left(side: str, left: LeftOver, told: _SideInformation, pairs: int) -> list[Events]:
     """What words that stand for none say. Words in a part of which nothing stands for anything say less."""
     small = told.is_small[left.ids]
     heavy = left.take(~small)
@@ -335,7 +340,7 @@ def _events_of_left(side: str, left: LeftOver, told: _Told, pairs: int) -> list[
     within, aside = ~heavy.is_aside, heavy.is_aside & ~heavy.in_brackets
     most_apart = np.zeros(pairs)
     np.maximum.at(most_apart, heavy.pair, apart)
-    telling = np.flatnonzero(most_apart)
+    informative = np.flatnonzero(most_apart)
     return [
         _event(f"{side} small", left.pair[small]),
         _event(f"{side} left", heavy.pair[within]),
@@ -345,5 +350,5 @@ def _events_of_left(side: str, left: LeftOver, told: _Told, pairs: int) -> list[
         _event(f"{side} aside", np.unique(heavy.pair[aside])),
         _event(f"{side} aside rarity", heavy.pair[aside], rarity[aside]),
         _event(f"{side} in brackets", np.unique(heavy.pair[heavy.is_aside & heavy.in_brackets])),
-        _event(f"{side} apart", telling, most_apart[telling]),
+        _event(f"{side} apart", informative, most_apart[informative]),
     ]

@@ -12,7 +12,7 @@ from igual.report.reasons import format_reasons
 from igual.report.tables import draw_text, draw_value
 from igual.report.wording import format_count, format_score
 from igual.runs.account import OpenValue
-from igual.runs.asked import list_choices
+from igual.runs.due_questions import list_choices
 
 KIND_KEYS: Mapping[str, str] = {
     "y": "yes", "n": "no", "m": "see more", "o": "one by one", "s": "skip", "u": "undo", "q": "stop",

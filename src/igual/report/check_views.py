@@ -13,24 +13,24 @@ from igual.runs.findings import KINDS, Finding, FoundValue, Since
 
 def finding_line(one: Finding, allowed: bool = False) -> Text:
     """One finding: column, how many values and rows, what is wrong, and the first examples."""
-    what = say_kind(one)
+    what = format_finding_kind(one)
     rows = f" ({format_count(one.rows, 'row')}, {100 * one.share:.1f} %)" if one.rows else ""
     return Text.assemble(
         (f"{one.column}: ", "bold"),
         f"{format_count(len(one.values), 'value')}{rows} {what}",
         (f", found by {format_found_by(one.by)}" if one.by.kind else "", "dim"),
-        f": {say_examples(one.values)}",
+        f": {format_found_examples(one.values)}",
         ("  (allowed)" if allowed else "", "green"),
     )
 
 
-def say_kind(one: Finding) -> str:
+def format_finding_kind(one: Finding) -> str:
     """What is the matter with the values of a finding."""
     kind = next((known for known in KINDS if known.name == one.kind), None)
     return one.kind if kind is None else kind.one if len(one.values) == 1 else kind.several
 
 
-def say_examples(values: Sequence[FoundValue]) -> str:
+def format_found_examples(values: Sequence[FoundValue]) -> str:
     """The first values of a finding."""
     return format_examples([_example(one) for one in values[:3]], len(values))
 
@@ -50,7 +50,7 @@ def since_lines(found: Sequence[Since]) -> list[Text]:
             if values:
                 rows = format_count(sum(value.rows for value in values), "row")
                 said.append(
-                    f"{format_count(len(values), 'raw value')} {what} ({rows}): {say_examples(values)}"
+                    f"{format_count(len(values), 'raw value')} {what} ({rows}): {format_found_examples(values)}"
                 )
         if one.moved:
             moves = [

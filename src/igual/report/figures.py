@@ -61,7 +61,7 @@ def _finish(ax: Axes, title: str, across: str) -> None:
     ax.tick_params(colors=INK, labelsize=9)
 
 
-def _tell_apart(ax: Axes) -> None:
+def _add_legend(ax: Axes) -> None:
     """Say above the axes what the kinds of bars are, where no bar lies under it."""
     ax.legend(
         frameon=False, fontsize=8, loc="lower right", bbox_to_anchor=(1.0, 1.0), borderaxespad=0.1, ncols=2
@@ -75,7 +75,7 @@ def _label(ax: Axes, names: Iterable[str | None]) -> None:
     ax.set_ylim(max(len(labels), _FEWEST) - 0.4, -0.6)
 
 
-def _say(ax: Axes, places: Sequence[float], texts: Sequence[str]) -> None:
+def _label_bars(ax: Axes, places: Sequence[float], texts: Sequence[str]) -> None:
     """A text behind the end of each bar."""
     room = max(places, default=1) or 1
     for row, (place, text) in enumerate(zip(places, texts, strict=True)):
@@ -105,14 +105,14 @@ def draw_survey(survey: Survey, ax: Axes | None = None) -> Figure:
         for one in columns
     ]
     _label(ax, [one.name for one in columns])
-    _say(ax, [100.0] * len(columns), said)
+    _label_bars(ax, [100.0] * len(columns), said)
     left = len(survey.surveyed) - len(columns)
     more = f", of which {len(columns)} are drawn" if left else ""
     size = f"{format_count(survey.rows, 'row')}, {format_count(len(survey.surveyed), 'column')}{more}"
     _finish(ax, size, "share of rows, %")
     ax.set_xlim(0, 135)
     ax.set_xticks([0, 25, 50, 75, 100])
-    _tell_apart(ax)
+    _add_legend(ax)
     return figure
 
 
@@ -132,7 +132,7 @@ def draw_tally(tally: Tally, ax: Axes | None = None, beside: Tally | None = None
     places = np.arange(len(shown))
     if beside is None:
         ax.barh(places, counts, color=ACCENT)
-        _say(ax, counts, [f"{count:,}" for count in counts])
+        _label_bars(ax, counts, [f"{count:,}" for count in counts])
     else:
         ax.barh(places - 0.2, counts, height=0.38, color=QUIET, hatch="//", edgecolor=PAPER, label="this one")
         ax.barh(
@@ -142,7 +142,7 @@ def draw_tally(tally: Tally, ax: Axes | None = None, beside: Tally | None = None
             color=ACCENT,
             label="the other",
         )
-        _tell_apart(ax)
+        _add_legend(ax)
     _label(ax, shown)
     left = len(names) - len(shown)
     more = f"; {format_count(left, 'more value')} not drawn" if left else ""
@@ -224,12 +224,12 @@ def draw_outcome(outcome: Outcome, ax: Axes | Sequence[Axes] | None = None) -> F
     first.barh(places, before, color=QUIET, hatch="//", edgecolor=PAPER, label="met by the rule")
     first.barh(places, after, height=0.5, color=ACCENT, label="left by it")
     _label(first, [one[0] for one in shown])
-    _say(
+    _label_bars(
         first,
         before,
         [f"{old:,} → {new:,}" if old != new else f"{old:,}" for old, new in zip(before, after, strict=True)],
     )
-    _tell_apart(first)
+    _add_legend(first)
     left = len(stages) - len(shown)
     _finish(
         first,
@@ -239,7 +239,7 @@ def draw_outcome(outcome: Outcome, ax: Axes | Sequence[Axes] | None = None) -> F
     if second is not None:
         second.barh(range(len(waiting)), list(waiting.values()), color=DUE, hatch="//", edgecolor=PAPER)
         _label(second, waiting)
-        _say(second, list(waiting.values()), [f"{count:,}" for count in waiting.values()])
+        _label_bars(second, list(waiting.values()), [f"{count:,}" for count in waiting.values()])
         _finish(second, "What is open", "values")
     return figure
 

@@ -33,7 +33,7 @@ def _with_rows(hint: Hint) -> list[str]:
     return [f"{quote_value(one.value)} ({_rows(one)})" for one in hint.values]
 
 
-def _whose(hint: Hint, of: str = "of column") -> str:
+def _count_in_column(hint: Hint, of: str = "of column") -> str:
     rows = format_count(sum(one.rows for one in hint.values), "row")
     return f"{format_count(len(hint.values), 'value')} {of} {quote_value(hint.column)} ({rows})"
 
@@ -68,13 +68,13 @@ def _format_unused(hint: Hint) -> str:
 
 def _format_unknown(hint: Hint) -> str:
     predicate = hint.parts[0 if len(hint.values) == 1 else 1]
-    return f": {_whose(hint)} {predicate}: {format_examples(_with_rows(hint))}"
+    return f": {_count_in_column(hint)} {predicate}: {format_examples(_with_rows(hint))}"
 
 
 def _format_open(hint: Hint) -> str:
     predicate = hint.parts[0 if len(hint.values) == 1 else 1]
     proposals = [f"{quote_value(one.value)} (perhaps {quote_value(one.other)})" for one in hint.values]
-    return f": {_whose(hint)} {predicate}: {format_examples(proposals)}"
+    return f": {_count_in_column(hint)} {predicate}: {format_examples(proposals)}"
 
 
 def _format_merged(hint: Hint) -> str:
@@ -84,7 +84,7 @@ def _format_merged(hint: Hint) -> str:
 
 def _format_unread(hint: Hint) -> str:
     values = format_examples([quote_value(one.value) for one in hint.values])
-    return f" {hint.parts[0]} {_whose(hint, 'of')}: {values}"
+    return f" {hint.parts[0]} {_count_in_column(hint, 'of')}: {values}"
 
 
 def _format_unstable(hint: Hint) -> str:

@@ -12,8 +12,8 @@ from igual.report.records import list_list_changes
 from igual.report.tables import Cell, draw_table, draw_text, draw_value
 from igual.report.wording import format_count
 from igual.rulings import Rulings
-from igual.runs.asked import RULES
 from igual.runs.crosswalk import UnknownToCrosswalk
+from igual.runs.due_questions import RULES
 from igual.runs.list_versions import Affected, ListChanges
 from igual.runs.review import Accepted, Review
 

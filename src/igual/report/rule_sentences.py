@@ -65,11 +65,11 @@ def _nth(nth: int) -> str:
     return f"{abs(nth)}th" if nth > 0 else f"{-nth}th from the end"
 
 
-def _say_part(words: Mapping[str, Any]) -> str:
+def _describe_part(words: Mapping[str, Any]) -> str:
     return f"take the {_nth(words.get('nth', 1))} part between {quote_value(words['separator'])}"
 
 
-def _say_extract(words: Mapping[str, Any]) -> str:
+def _describe_extract(words: Mapping[str, Any]) -> str:
     pattern = words.get("pattern", "")
     nth = words.get("nth", 1)
     plain = {"[0-9]+": "number", r"[\p{L}]+": "word of letters", "[A-Z]{2,}": "word in capitals"}
@@ -88,7 +88,7 @@ def _say_extract(words: Mapping[str, Any]) -> str:
     return f"take what fits {quote_value(pattern)}" + (f", at its {_nth(nth)} place" if nth != 1 else "")
 
 
-def _say_replace(words: Mapping[str, Any]) -> str:
+def _describe_replace(words: Mapping[str, Any]) -> str:
     pairs = words["pairs"]
     if isinstance(pairs, str):
         return f"replace by the pair list {quote_value(pairs)}"
@@ -127,7 +127,7 @@ def _say_replace(words: Mapping[str, Any]) -> str:
     return f"replace {shown}{more}{where.get(words.get('where', ''), '')}{nth}"
 
 
-def _say_characters(words: Mapping[str, Any]) -> str:
+def _describe_characters(words: Mapping[str, Any]) -> str:
     stated = f" and {quote_value(words['stated'])}" if words.get("stated") else ""
     for word, verb in (("keep", "keep only"), ("drop", "drop")):
         if word in words:
@@ -145,7 +145,7 @@ def _say_characters(words: Mapping[str, Any]) -> str:
     )
 
 
-def _say_overlay(words: Mapping[str, Any]) -> str:
+def _describe_overlay(words: Mapping[str, Any]) -> str:
     start, length, text = words["start"], words["length"], words["text"]
     if not text:
         if start == 1:
@@ -158,7 +158,7 @@ def _say_overlay(words: Mapping[str, Any]) -> str:
     return f"write {quote_value(text)} over {format_count(length, 'character')} from {place} on"
 
 
-def _say_number(words: Mapping[str, Any]) -> str:
+def _describe_number(words: Mapping[str, Any]) -> str:
     marks = [f"decimal mark {words.get('decimal', '.')}"]
     marks += [f"groups parted by {quote_value(words['grouping'])}"] if words.get("grouping") else []
     unit = words.get("unit")
@@ -167,21 +167,21 @@ def _say_number(words: Mapping[str, Any]) -> str:
     return f"read a number ({', '.join(marks)}){give}"
 
 
-def _say_pad(words: Mapping[str, Any]) -> str:
+def _describe_pad(words: Mapping[str, Any]) -> str:
     fill, side = quote_value(words.get("fill", "0")), words.get("side", "start")
     return f"fill up to {words['width']} characters with {fill} at the {side}"
 
 
 _SAYS: dict[str, Callable[[Mapping[str, Any]], str]] = {
-    "part": _say_part,
-    "extract": _say_extract,
-    "replace": _say_replace,
-    "characters": _say_characters,
-    "overlay": _say_overlay,
-    "number": _say_number,
+    "part": _describe_part,
+    "extract": _describe_extract,
+    "replace": _describe_replace,
+    "characters": _describe_characters,
+    "overlay": _describe_overlay,
+    "number": _describe_number,
     "spacing": lambda words: "take all spaces out" if words.get("inner") == "none" else "put spaces right",
     "case": lambda words: f"write in {words['style']} case",
-    "pad": _say_pad,
+    "pad": _describe_pad,
     "date": lambda words: f"read a date as {words['form']}, write it as {words.get('give', 'YYYY-MM-DD')}",
     "compose": lambda words: f"put together {quote_value(words['template'])}",
     "blanks": lambda words: (

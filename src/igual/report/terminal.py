@@ -30,7 +30,7 @@ def show_line(text: str) -> None:
     print(printable(text))
 
 
-def tell_note(text: str) -> None:
+def log_note(text: str) -> None:
     """Note something that is no result, under the logger `igual`: the command line shows it on standard error."""
     logging.getLogger(LOGGER).info("%s", printable(text))
 

@@ -269,13 +269,13 @@ def apply_rule(
     Returns:
         What became of all values.
     """
-    result = _apply_where_meant(rule, rewriter, values, beside, shelf)
+    result = _apply_under_condition(rule, rewriter, values, beside, shelf)
     for made in result.columns if result.columns is not None else (result.values,):
         refuse_long_texts(pc.binary_length(made), values)
     return result
 
 
-def _apply_where_meant(
+def _apply_under_condition(
     rule: Rule, rewriter: Rewriter, values: pa.Array, beside: Mapping[str, pa.Array], shelf: Shelf
 ) -> Rewritten:
     if rule.condition is None:

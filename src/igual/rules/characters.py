@@ -49,7 +49,7 @@ class Characters(Rule):
     fold: bool = False
 
     @model_validator(mode="after")
-    def _something_to_do(self) -> Characters:
+    def _needs_a_word(self) -> Characters:
         if self.keep and self.drop:
             raise ValueError("give 'keep' or 'drop', not both")
         if not (

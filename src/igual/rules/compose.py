@@ -54,7 +54,7 @@ class Compose(Rule):
         return {**given, "column": names[0]}
 
     @model_validator(mode="after")
-    def _goes_somewhere(self) -> Compose:
+    def _needs_into(self) -> Compose:
         if self.into is None and len(self.columns) != 1:
             raise ValueError("the word 'into' is missing: the new column; or 'column', the one to write anew")
         return self

@@ -11,7 +11,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import MIXED, TEXTS, Column, Mask, to_mask
+from igual.column import MIXED, TEXTS, Column, Counts, Mask, to_mask
 from igual.conditions import is_blank
 from igual.display import Displayed
 from igual.errors import RulebookError
@@ -248,9 +248,9 @@ class _Drafting:
             return
         is_text = to_mask(pc.match_substring_regex(values, r"\pL{3}"))
         if 1 < is_text.sum() <= _MOST_VALUES:
-            self._liken(trail.name, values.filter(pa.array(is_text)), rows[is_text])
+            self._suggest_lookalikes(trail.name, values.filter(pa.array(is_text)), rows[is_text])
 
-    def _liken(self, name: str, values: pa.Array, rows: np.ndarray[tuple[int], np.dtype[np.int64]]) -> None:
+    def _suggest_lookalikes(self, name: str, values: pa.Array, rows: Counts) -> None:
         members = group_lookalikes(values, rows)
         pairs = {one.value: one.proposal for one in members if one.value != one.proposal}
         if not pairs:

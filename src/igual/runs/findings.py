@@ -247,22 +247,22 @@ def compare_crosswalks(before: Crosswalk, now: Crosswalk) -> list[Since]:
     return compared
 
 
-class _Became(NamedTuple):
+class _CleanRows(NamedTuple):
     clean: str | None
     rows: int
     settled: bool
 
 
-def _by_raw(part: pa.Table) -> dict[tuple[str, str], _Became]:
+def _by_raw(part: pa.Table) -> dict[tuple[str, str], _CleanRows]:
     cells = (part[name].to_pylist() for name in ("raw", "given", "clean", "rows", "settled"))
     return {
-        (raw, given or ""): _Became(clean, rows, settled)
+        (raw, given or ""): _CleanRows(clean, rows, settled)
         for raw, given, clean, rows, settled in zip(*cells, strict=True)
         if raw is not None
     }
 
 
-def _shares(became: Iterable[_Became]) -> dict[str, float]:
+def _shares(became: Iterable[_CleanRows]) -> dict[str, float]:
     rows: dict[str, int] = {}
     for clean, count, _ in became:
         rows[clean or ""] = rows.get(clean or "", 0) + count

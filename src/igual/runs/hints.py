@@ -122,7 +122,7 @@ def _find_idle_rules(account: Account) -> Iterable[Hint]:
     for number, stages in _stages_by_rule(account):
         near = [miss for miss in account.near_misses if miss.rule == number]
         missed = {miss.column for miss in near}
-        idle = [stage for stage in stages if not _was_of_use(stage)]
+        idle = [stage for stage in stages if not _had_effect(stage)]
         named = idle if len(idle) == len(stages) else [stage for stage in idle if stage.target in missed]
         if named:
             columns = tuple(stage.target for stage in named)
@@ -134,7 +134,7 @@ def _near_value(miss: NearlyCaught) -> HintValue:
     return HintValue(miss.value, miss.rows, miss.entries[0])
 
 
-def _was_of_use(stage: Stage) -> bool:
+def _had_effect(stage: Stage) -> bool:
     """Whether a rule changed something, or found that what it looks up was in order already."""
     return bool(stage.changed.any() or (stage.details.used is not None and stage.details.used.any()))
 

@@ -11,7 +11,7 @@ from igual.display import Displayed
 from igual.errors import ListError, RulingError, did_you_mean
 from igual.matching.keys import list_words
 from igual.rulings import Rulings
-from igual.runs.asked import find_outdated
+from igual.runs.due_questions import find_outdated
 from igual.runs.rulebook import Rulebook
 from igual.text.characters import visible
 
@@ -173,7 +173,7 @@ def check_answers(
     made_for = ""
     for given in answers:
         made_for = made_for or given.made_for
-        answer, note = _put_right(given)
+        answer, note = _undo_spreadsheet_changes(given)
         if not answer.ruling.strip() and not answer.wrong:
             unanswered += 1
             continue
@@ -235,7 +235,7 @@ def _interpret_kind(answer: Answer, said: str, book: Rulebook) -> tuple[Decision
     return Decision("kind settled" if said == YES else "kind asked", answer.value), ""
 
 
-def _put_right(answer: Answer) -> tuple[Answer, str]:
+def _undo_spreadsheet_changes(answer: Answer) -> tuple[Answer, str]:
     """The value as it went out, where a spreadsheet program has changed it since."""
     shown = answer.shown.strip()
     if answer.wrong or not (shown.startswith(_MARKS[0]) and shown.endswith(_MARKS[1])):

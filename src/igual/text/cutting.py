@@ -51,10 +51,10 @@ def overlaid(values: pa.Array, start: int, length: int, text: str, *, same_lengt
 def nth_part(values: pa.Array, separator: str, nth: int) -> Cut:
     """The n-th part between separators, from 1, or from the end when negative; '' where there is none."""
     parts = pc.split_pattern(values, pattern=separator)
-    return _picked(values, parts, nth - 1 if nth > 0 else nth)
+    return _take_part(values, parts, nth - 1 if nth > 0 else nth)
 
 
-def _picked(values: pa.Array, parts: pa.Array, place: int) -> Cut:
+def _take_part(values: pa.Array, parts: pa.Array, place: int) -> Cut:
     """From lists of texts the one at a place; '' where a list is too short, missing where it is missing."""
     sizes = pc.list_value_length(parts).fill_null(0).to_numpy(zero_copy_only=False)
     starts = np.cumsum(sizes) - sizes
@@ -73,7 +73,7 @@ def all_parts(values: pa.Array, separator: str, count: int) -> tuple[list[pa.Arr
     parts = pc.split_pattern(values, pattern=separator, max_splits=count - 1)
     everything = pc.list_value_length(pc.split_pattern(values, pattern=separator)).fill_null(count)
     ragged = to_mask(pc.not_equal(everything, count))
-    return [_picked(values, parts, place).values for place in range(count)], ragged
+    return [_take_part(values, parts, place).values for place in range(count)], ragged
 
 
 def nth_piece(values: pa.Array, between: str, is_meant: Callable[[pa.Array], Mask], nth: int) -> Cut:

@@ -13,7 +13,7 @@ from igual.report.questions import ask_about, format_question
 from igual.report.reasons import format_reasons
 from igual.report.wording import format_count, format_score
 from igual.runs.account import Account, OpenValue
-from igual.runs.asked import digest_plan, list_asked, list_choices, write_made_for
+from igual.runs.due_questions import digest_plan, list_choices, list_due_questions, write_made_for
 from igual.runs.review import PAGE_SHEET, draw_between_marks
 from igual.text.characters import visible
 
@@ -50,7 +50,7 @@ def render_deciding_page(account: Account, name: str, beside: Beside = lambda _:
 
 
 def _collect(account: Account, name: str, beside: Beside) -> dict[str, Any]:
-    asked = list_asked(account)
+    asked = list_due_questions(account)
     waiting = account.waiting
     places = {(one.column, one.value): place for place, one in enumerate(waiting[:MOST_ASKED])}
     items: list[dict[str, Any]] = []

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from igual.matching.matched import OPEN, UNKNOWN
-from igual.report.check_views import say_examples, say_kind
+from igual.report.check_views import format_finding_kind, format_found_examples
 from igual.report.hints import format_hint, name_rule
 from igual.report.pages.flows import Spelling, draw_flow, draw_name
 from igual.report.pages.parts import (
@@ -320,12 +320,12 @@ def list_checks(findings: Iterable[Finding], rows: int) -> Section:
     found = [
         (
             value(one.column),
-            Cell(say_kind(one), "bad"),
+            Cell(format_finding_kind(one), "bad"),
             number(len(one.values)),
             number(one.rows),
             share(one.share),
             Cell(format_found_by(one.by) if one.by.kind else "", "q"),
-            Cell(say_examples(one.values), "v"),
+            Cell(format_found_examples(one.values), "v"),
         )
         for one in findings
     ]

@@ -14,7 +14,7 @@ RULES = "the rules"
 _DIGITS = 12
 
 
-def list_asked(account: Account) -> list[Question | OpenValue]:
+def list_due_questions(account: Account) -> list[Question | OpenValue]:
     """List what is asked: kinds and groups of several values first, then single values; most rows first.
 
     Args:

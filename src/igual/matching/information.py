@@ -16,7 +16,7 @@ Floats = npt.NDArray[np.float64]
 _DOUBTFUL = 2
 
 
-class Telling(NamedTuple):
+class WordInformation(NamedTuple):
     """What the words of entries tell, (vocabulary,) each.
 
     Attributes:
@@ -56,7 +56,7 @@ class Telling(NamedTuple):
         return int(self.example[word]), int(self.beside[word])
 
 
-def weigh_words(words: Words, owners: Ints) -> Telling:
+def weigh_words(words: Words, owners: Ints) -> WordInformation:
     """Find out what the words of spellings tell.
 
     Args:
@@ -95,7 +95,7 @@ def weigh_words(words: Words, owners: Ints) -> Telling:
     backwards = np.flatnonzero(tells)[::-1]
     example[word[backwards]], example_beside[word[backwards]] = text[backwards], beside[backwards]
     places = text[tells] * size + word[tells]
-    return Telling(entries, rarity, apart, example, example_beside, places, beside[tells])
+    return WordInformation(entries, rarity, apart, example, example_beside, places, beside[tells])
 
 
 def _hash(numbers: Ints) -> npt.NDArray[np.uint64]:
