@@ -173,10 +173,10 @@ def _become(call: Mapping[str, Any]) -> None:
         if call["memory"]:
             resource.setrlimit(resource.RLIMIT_AS, (call["memory"], call["memory"]))
         sys.argv = ["igual", *call["arguments"]]
-        # As the script does: an interrupt before the command line stands ends the process as the system does.
         from igual.__main__ import main
 
-        signal.signal(signal.SIGINT, signal.default_int_handler)
+        # The first thing that the script does: until the command line stands an interrupt is the system's.
+        signal.signal(signal.SIGINT, signal.SIG_DFL)
         main()
         status = 0
     except SystemExit as error:
