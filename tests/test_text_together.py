@@ -30,7 +30,7 @@ from tests.conftest import texts
 # Pieces of texts in which bytes go wrong most easily: letters that grow or shrink, marks, joiners, other scripts.
 PIECES = st.sampled_from(
     [*"aBcI1_-.:'’ \t", "of", "The", "oak", "McDonald", "deVries", "PO", "iii", "3rd", "don't", "o'brien", "É", "à", "ß",
-     "ŉ", "ǆ", "K", "Σ", "σας", "İ", "ı", "IJ", "дом", "日本", "e\u0301", "²", "\u00a0", "٣a", "Ⅻ", "ﬁ", "\x1f", "😀", "กา"]
+     "ŉ", "ǆ", "K", "Σ", "σας", "İ", "ı", "IJ", "дом", "日本", "e\u0301", "²", "\u00a0", "٣a", "Ⅻ", "ﬁ", "\x1f", "😀", "กา", "ϣ", "Ϥi", "IiıİI"]
 )  # fmt: skip
 WRITTEN = st.lists(PIECES, max_size=7).map("".join)
 CELLS = st.lists(st.one_of(st.none(), WRITTEN, st.text(st.characters(codec="utf-8"), max_size=8)), max_size=7)

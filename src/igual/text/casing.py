@@ -31,6 +31,7 @@ from igual.text.packed import (
     places_in,
     unpack,
 )
+from igual.text.stand_ins import ANY_STAND_IN, put_stand_ins, stand_in_letters, take_stand_ins
 
 Style = Literal[
     "lower", "upper", "sentence", "title", "name", "camel", "pascal", "snake", "kebab", "train", "constant"
@@ -76,6 +77,8 @@ def recased(
         careful = has_pattern(values, _ASCII_WITH_CARE[language]) if language in ("tr", "az") else careful
         made = pack(packed._replace(data=data), values)
         return put_where(made, careful | beyond_ascii(values), values, lambda some: together(some, change))
+    if language in ("tr", "az") and style != "name":
+        return _recased_by_stand_ins(values, style, keep, small, language)
     if language in _WITH_CARE:
         careful = has_pattern(values, _WITH_CARE[language])
     if style == "name":
@@ -83,6 +86,18 @@ def recased(
     made = pack(packed._replace(data=_cased_together(packed, style, keep, small, careful)), values)
     one = _one_text(style, frozenset(keep), frozenset(word.lower() for word in small), language)
     return each_where(made, careful, values, one)
+
+
+def _recased_by_stand_ins(
+    values: pa.Array, style: Style, keep: Collection[str], small: Collection[str], language: Language
+) -> pa.Array:
+    """Texts in another case, with letters in the place of i and ı whose capitals are not those of others."""
+    held_in = pack(put_stand_ins(unpack(values)), values)
+    kept = [stand_in_letters(word) for word in keep]
+    low = [stand_in_letters(word.lower()) for word in small]
+    made = pack(take_stand_ins(unpack(recased(held_in, style, kept, low))), values)
+    one = _one_text(style, frozenset(keep), frozenset(word.lower() for word in small), language)
+    return each_where(made, has_pattern(values, ANY_STAND_IN), values, one)
 
 
 def _in_capitals(data: Bytes) -> Bytes:
