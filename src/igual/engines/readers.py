@@ -9,10 +9,9 @@ from typing import Any
 
 import pyarrow as pa
 
-from igual.column import Codes
-from igual.engines.arrow import make_cells
 from igual.engines.base import CleanColumn
 from igual.engines.combinations import Combinations, Counter, Finder, combine
+from igual.engines.placing import find_group, place_cells
 from igual.text.cells import list_text_fields
 
 
@@ -60,18 +59,8 @@ class ReaderEngine:
         columns: Sequence[CleanColumn],
     ) -> pa.RecordBatchReader:
         """Read the rows again, with clean cells in their places and new ones at the end."""
-        schema, names = table.schema, list(table.schema.names)
         finders = [Finder(combinations) for combinations in counted]
-        written: list[tuple[int | None, int, pa.Array, pa.DataType, Codes]] = []
-        for clean in columns:
-            if clean.is_as_it_was and clean.name in names:
-                continue
-            place = names.index(clean.name) if clean.name in names else None
-            cells, kind = make_cells(clean, schema.field(place).type if place is not None else pa.string())
-            group = next(number for number, group in enumerate(groups) if clean.source in group)
-            written.append((place, group, cells, kind, clean.column.codes))
-            field = pa.field(clean.name, kind)
-            schema = schema.append(field) if place is None else schema.set(place, field)
+        placed, schema = place_cells(columns, table.schema, lambda source: find_group(groups, source))
 
         def rows() -> Iterator[pa.RecordBatch]:
             self._kept.seek(0)
@@ -81,12 +70,12 @@ class ReaderEngine:
                     for finder, group in zip(finders, groups, strict=True)
                 ]
                 arrays = list(batch.columns)
-                for place, group, cells, kind, codes in written:
-                    made = cells.take(pa.array(codes[found[group]])).cast(kind)
-                    if place is None:
+                for one in placed:
+                    made = one.cells.take(pa.array(one.codes[found[one.group]])).cast(one.kind)
+                    if one.place is None:
                         arrays.append(made)
                     else:
-                        arrays[place] = made
+                        arrays[one.place] = made
                 yield pa.RecordBatch.from_arrays(arrays, schema=schema)
 
         return pa.RecordBatchReader.from_batches(schema, rows())

@@ -14,9 +14,7 @@ from typing import NamedTuple, TypeVar
 
 import pyarrow as pa
 
-from igual.column import Codes
 from igual.engines import CleanColumn, Source
-from igual.engines.arrow import make_cells
 from igual.engines.combinations import (
     CHANGED,
     Bounds,
@@ -27,6 +25,7 @@ from igual.engines.combinations import (
     combine,
     to_source,
 )
+from igual.engines.placing import find_group, place_cells
 from igual.errors import TableError
 from igual.files.csv_cells import guard_names
 from igual.files.formats.base import PART_BYTES, CleanPart, NewCells, OpenedTable, TablePart, Writer
@@ -165,20 +164,10 @@ class CleanTable:
         self._counted = counted
         self.is_guarded = is_guarded
         known = counted.opened.names
-        changed = [column for column in columns if not (column.name in known and column.is_as_it_was)]
-        in_place = sorted((known.index(one.name), one) for one in changed if one.name in known)
-        added = [column for column in changed if column.name not in known]
-        self._columns: list[_Decoder] = []
-        schema = counted.opened.schema
-        for place, column in [*in_place, *((None, column) for column in added)]:
-            kind = schema.field(place).type if place is not None else pa.string()
-            cells, kind = make_cells(column, kind)
-            group = _group_of(counted, known.index(column.source))
-            self._columns.append(_Decoder(place, group, cells, kind, column.column.codes))
-            field = pa.field(column.name, kind)
-            schema = schema.append(field) if place is None else schema.set(place, field)
-        self.schema = schema
-        self._set_names(schema.names)
+        self._columns, self.schema = place_cells(
+            columns, counted.opened.schema, lambda source: find_group(counted.groups, known.index(source))
+        )
+        self._set_names(self.schema.names)
 
     @property
     def names(self) -> list[str]:
@@ -232,25 +221,3 @@ class CleanTable:
             on_rows(rows)
         if rows != counted.rows or _state_of(counted.opened) != counted.state:
             raise TableError(f"{counted.opened.name}: {CHANGED}")
-
-
-class _Decoder(NamedTuple):
-    """How a clean column is written.
-
-    Attributes:
-        place: Its position in the table; None for a new column.
-        group: Of the columns that it was counted with.
-        cells: What its distinct values are as cells, (distinct,).
-        kind: The type of the column.
-        codes: For each combination of the group the value that it has, (combinations,).
-    """
-
-    place: int | None
-    group: int
-    cells: pa.Array
-    kind: pa.DataType
-    codes: Codes
-
-
-def _group_of(counted: CountedTable, place: int) -> int:
-    return next(number for number, group in enumerate(counted.groups) if place in group)
