@@ -5,7 +5,6 @@ They know neither look-around nor back-references; `\w`, `\d` and `\b` mean ASCI
 
 from __future__ import annotations
 
-import itertools
 import re
 from collections.abc import Sequence
 from typing import NamedTuple
@@ -16,6 +15,7 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask, to_mask
 from igual.text.arrays import LONGEST_TEXT, has_any, refuse_long_texts
+from igual.text.packed import Offsets, Packed, pack, unpack
 
 _LARGEST = 10_000
 # So many n-th places can be asked for.
@@ -119,16 +119,15 @@ def substituted(
     _refuse_growth(values, whole, given)
     if nth is None:
         return pc.replace_substring_regex(values, pattern=whole, replacement=given)
-    (mark,) = _free_marks(values, given, 1)
-    wanted = _split_matches(values, whole, given, mark, nth)
-    unchanged = _split_matches(values, whole, r"\0", mark, nth)
-    is_nth = np.zeros(len(unchanged.pieces), np.bool_)
-    is_nth[unchanged.nth[unchanged.has]] = True
-    put_in = wanted.pieces.take(pa.array(wanted.nth[wanted.has]))
-    pieces = pc.replace_with_mask(unchanged.pieces, pa.array(is_nth), put_in)
-    lists = pa.LargeListArray.from_arrays(unchanged.offsets, pieces)
-    joined = pc.binary_join(lists, pa.scalar("", TEXT)).cast(values.type)
-    return pc.if_else(pa.array(unchanged.has), joined, values)
+    found = _split_matches(values, whole, [r"\0", given], nth)
+    # Of each match one piece stays: what is put in for the n-th, what stood there for all others.
+    within = np.arange(len(found.pieces)) - np.repeat(found.offsets[:-1], np.diff(found.offsets))
+    number, part = np.divmod(within + 2, 3)
+    keep = (part == 2) | ((part == 1) == (number == nth))
+    pieces = unpack(found.pieces.filter(pa.array(keep)))
+    kept = np.concatenate([[0], np.cumsum(keep)])[found.offsets]
+    joined = pack(Packed(pieces.data, pieces.offsets[kept]), values)
+    return pc.if_else(pa.array(found.has), joined.cast(values.type), values)
 
 
 def _refuse_growth(values: pa.Array, pattern: str, given: str) -> None:
@@ -148,37 +147,41 @@ def _refuse_growth(values: pa.Array, pattern: str, given: str) -> None:
 
 
 class _Matches(NamedTuple):
-    """Texts cut where a pattern was found: text, match, text, match and so on.
+    """Texts cut where a pattern was found: text, parts of the first match, text, parts of the second, and so on.
 
     Attributes:
         pieces: All pieces of all texts, (pieces,).
         offsets: Where each text's pieces begin, and the end of all, (values + 1,).
-        nth: For each text the place of its n-th match among the pieces, (values,); only where it `has` one.
+        nth: For each text the first part of its n-th match among the pieces, (values,); only where it `has` one.
         has: Which texts have so many matches, (values,).
     """
 
     pieces: pa.Array
-    offsets: pa.Array
-    nth: np.ndarray[tuple[int], np.dtype[np.int64]]
+    offsets: Offsets
+    nth: Offsets
     has: Mask
 
 
-def _split_matches(values: pa.Array, pattern: str, given: str, mark: str, nth: int) -> _Matches:
-    """Cut texts at their matches, with `given` in the place of each."""
+def _split_matches(values: pa.Array, pattern: str, parts: Sequence[str], nth: int) -> _Matches:
+    r"""Cut texts at their matches, each of which gives some parts, such as \1 for its first group."""
+    mark = _find_free_mark(values, parts)
     # All matches are replaced: with a limit Arrow would search what is left as if a text began there.
-    marked = pc.replace_substring_regex(values, pattern=pattern, replacement=f"{mark}{given}{mark}")
+    marked = pc.replace_substring_regex(
+        values, pattern=pattern, replacement=f"{mark}{mark.join(parts)}{mark}"
+    )
     lists = pc.split_pattern(marked.fill_null(""), pattern=mark)
     sizes = pc.list_value_length(lists).to_numpy(zero_copy_only=False).astype(np.int64)
     offsets = np.concatenate([[0], np.cumsum(sizes)])
-    has = (sizes > 2 * nth - 1) & to_mask(values.is_valid())
-    return _Matches(lists.flatten().cast(TEXT), pa.array(offsets), offsets[:-1] + 2 * nth - 1, has)
+    before = 1 + (len(parts) + 1) * (nth - 1)
+    has = (sizes > before) & to_mask(values.is_valid())
+    return _Matches(lists.flatten().cast(TEXT), offsets, offsets[:-1] + before, has)
 
 
-def _free_marks(values: pa.Array, given: str, count: int) -> list[str]:
-    """Characters that no text holds."""
+def _find_free_mark(values: pa.Array, parts: Sequence[str]) -> str:
+    """A character that no text holds."""
+    given = "".join(parts)
     found = (mark for mark in _MARKS if mark not in given and not has_any(values, mark))
-    free = list(itertools.islice(found, count))
-    if len(free) < count:
+    if (free := next(found, None)) is None:
         raise ValueError("'nth' can't work on values with so many control characters; drop them first")
     return free
 
@@ -203,14 +206,10 @@ def captured(values: pa.Array, pattern: str, names: Sequence[str], nth: int) -> 
         columns = [pc.struct_field(found, name).cast(TEXT) for name in names or [whole]]
         return columns, to_mask(found.is_null()) & to_mask(values.is_valid())
     numbers = [known.index(name) + 1 for name in names] or [0]
-    mark, between = _free_marks(values, "", 2)
-    given = between.join(f"\\{number}" for number in numbers)
-    places = _split_matches(values, _closed(pattern), given, mark, nth)
-    taken = places.pieces.take(pa.array(np.where(places.has, places.nth, 0), mask=~places.has))
-    parts = pc.split_pattern(taken.fill_null(between * (len(numbers) - 1)), pattern=between)
+    places = _split_matches(values, _closed(pattern), [f"\\{number}" for number in numbers], nth)
     columns = [
-        pc.if_else(pa.array(places.has), pc.list_element(parts, place), pa.scalar(None, TEXT))
-        for place in range(len(numbers))
+        places.pieces.take(pa.array(np.where(places.has, places.nth + part, 0), mask=~places.has))
+        for part in range(len(numbers))
     ]
     return columns, ~places.has & to_mask(values.is_valid())
 
