@@ -15,6 +15,7 @@ from igual.learning.examples import Combined, find_examples
 from igual.learning.learned import Learned, learn_rules
 from igual.lists import Codebook, ReferenceList
 from igual.looking.survey import Survey, survey_columns
+from igual.report.evidence import format_evidence
 from igual.runs.draft import Draft, draft_rules
 from igual.runs.outcome import Outcome
 from igual.runs.review_page import ReviewPage
@@ -80,7 +81,7 @@ def draft(
     """
     source = open_table(table).gather(lambda names: [[name] for name in names])
     columns = ((name, source.any_column(place)) for place, name in enumerate(source.names))
-    return draft_rules(columns, lists, codebooks)
+    return draft_rules(columns, format_evidence, lists, codebooks)
 
 
 def learn(

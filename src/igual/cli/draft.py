@@ -35,6 +35,7 @@ def draft(
     from igual.files.drafts import save_draft
     from igual.lists import Codebook, ReferenceList
     from igual.report.draft_views import draft_view
+    from igual.report.evidence import format_evidence
     from igual.report.records import from_draft
     from igual.report.terminal import show, show_line
     from igual.runs.draft import draft_rules
@@ -43,6 +44,7 @@ def draft(
     counted = count_places(opened, [[place] for place in range(len(opened.names))])
     found = draft_rules(
         ((opened.names[place], counted.source.any_column(place)) for (place,) in counted.groups),
+        format_evidence,
         {Path(path).stem: ReferenceList.load(path) for path in lists},
         {Path(path).stem: Codebook.load(path) for path in codebooks},
     )

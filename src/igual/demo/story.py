@@ -30,6 +30,7 @@ from igual.looking.survey import survey_columns
 from igual.looking.tally import tally_column
 from igual.report.check_views import finding_line
 from igual.report.draft_views import draft_view
+from igual.report.evidence import format_evidence
 from igual.report.learned_views import learned_view
 from igual.report.pages.deciding_page import render_deciding_page
 from igual.report.pages.rendering import render_page
@@ -142,7 +143,7 @@ def _have_rules_proposed(folder: Path, names: Sequence[str], trees: pa.Table) ->
     )
     engine = ArrowEngine()
     columns = [(name, engine.column(trees, place)) for place, name in enumerate(names)]
-    drafted = draft_rules(columns, {path.stem: ReferenceList.load(path) for path in lists})
+    drafted = draft_rules(columns, format_evidence, {path.stem: ReferenceList.load(path) for path in lists})
     show(draft_view(drafted), "")
     combined = Combined.from_columns((column,), [dict(columns)[column]])
     if raw in combined.texts.to_pylist():

@@ -23,7 +23,6 @@ from igual.rules.pad import Pad
 from igual.rules.replace import Replace
 from igual.text.arrays import has_pattern
 from igual.text.casing import Style, recased
-from igual.text.characters import visible
 from igual.text.dates import ISO, form_pattern, forms_of
 from igual.text.folding import folded_key, trimmed
 
@@ -51,17 +50,41 @@ _ISO_DATE = r"^\d{4}-\d{2}-\d{2}$"
 _EXAMPLES = 3
 
 
+class DraftEvidence(NamedTuple):
+    """What speaks for a rule; `report` makes a sentence of it.
+
+    Attributes:
+        kind: What was found, such as 'numbers'.
+        share: Of the rows in which it was, 0 to 1.
+        texts: What it is about: a form of dates, units, words, the name of a list.
+        examples: Values that are something else, or in doubt.
+        number: How many there are of it: rows, digits or spellings.
+        other_share: Of the rows in which something else was that belongs to it, 0 to 1.
+        rivals: What else it may be.
+    """
+
+    kind: str
+    share: float = 0.0
+    texts: tuple[str, ...] = ()
+    examples: tuple[str, ...] = ()
+    number: int = 0
+    other_share: float = 0.0
+    rivals: tuple[str, ...] = ()
+
+
 class Suggestion(NamedTuple):
     """A rule that a column may need.
 
     Attributes:
-        rule: The rule; its note says why.
+        rule: The rule.
+        evidence: What speaks for it.
         is_certain: Whether nothing speaks against it.
         is_last_resort: Whether it isn't needed where a list has the column's values.
         is_reading: Whether it is needed though it changes no text: it makes numbers of them.
     """
 
     rule: Rule
+    evidence: DraftEvidence
     is_certain: bool
     is_last_resort: bool = False
     is_reading: bool = False
@@ -78,8 +101,9 @@ def suggest_rules(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggest
     Yields:
         The suggestions.
     """
-    repair = Characters(column=name, repair=True, note="texts that were decoded wrongly, such as Ã³ for ó")
-    yield Suggestion(repair, is_certain=True)
+    yield Suggestion(
+        Characters(column=name, repair=True), DraftEvidence("texts decoded wrongly"), is_certain=True
+    )
     blanks, missing = _suggest_blanks(name, values, rows)
     yield from blanks
     said = ~is_blank(values) & ~missing
@@ -92,19 +116,8 @@ def suggest_rules(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggest
         yield from _suggest_case(name, values, rows)
 
 
-def format_share(share: float) -> str:
-    """A share in hundredths; only all of it is 100 %.
-
-    Example:
-        >>> format_share(0.999), format_share(1)
-        ('99 %', '100 %')
-    """
-    return f"{100 if share == 1 else min(round(100 * share), 99)} %"
-
-
-def _list_examples(values: pa.Array, mask: Mask) -> str:
-    some = values.filter(pa.array(mask)).to_pylist()[:_EXAMPLES]
-    return ", ".join(visible(text, 24) for text in some)
+def _list_examples(values: pa.Array, mask: Mask) -> tuple[str, ...]:
+    return tuple(values.filter(pa.array(mask)).slice(0, _EXAMPLES).to_pylist())
 
 
 def _suggest_blanks(name: str, values: pa.Array, rows: Counts) -> tuple[list[Suggestion], Mask]:
@@ -117,14 +130,11 @@ def _suggest_blanks(name: str, values: pa.Array, rows: Counts) -> tuple[list[Sug
         to_mask(pc.is_in(pc.utf8_lower(texts), _MAYBE)) | _are_like_the_others(texts, rows, is_meant)
     )
     suggestions = []
-    for mask, note in (
-        (is_meant & ~maybe, "{} mean that there is no value"),
-        (maybe, "do {} mean that there is no value?"),
-    ):
-        named = sorted({lower[place] for place in np.flatnonzero(mask)})
+    for mask, kind in ((is_meant & ~maybe, "words for nothing"), (maybe, "words perhaps for nothing")):
+        named = tuple(sorted({lower[place] for place in np.flatnonzero(mask)}))
         if named:
-            rule = Blanks(column=name, texts=tuple(named), note=note.format(", ".join(named[:_NAMED])))
-            suggestions.append(Suggestion(rule, mask is not maybe))
+            rule = Blanks(column=name, texts=named)
+            suggestions.append(Suggestion(rule, DraftEvidence(kind, texts=named[:_NAMED]), mask is not maybe))
     return suggestions, is_meant
 
 
@@ -153,14 +163,12 @@ def _suggest_dates(name: str, values: pa.Array, rows: Counts) -> Iterator[Sugges
         return
     form, mask, fitting = forms[0]
     rivals = [other for other, _, its_rows in forms[1:] if its_rows == fitting]
-    note = f"{format_share(fitting / total)} of the rows are dates as {form}"
-    if fitting < total:
-        note += f"; not {_list_examples(values, ~mask)}"
-    if rivals:
-        note += f"; {', '.join(rivals)} fits as well: which is meant?"
+    evidence = DraftEvidence(
+        "dates", fitting / total, (form,), _list_examples(values, ~mask), rivals=tuple(rivals)
+    )
     # What is a date already stays one, when the rulebook meets its own output.
     when = Condition(not_=Condition(pattern=_ISO_DATE))
-    yield Suggestion(Date(column=name, form=form, when=when, note=note), is_certain=not rivals)
+    yield Suggestion(Date(column=name, form=form, when=when), evidence, is_certain=not rivals)
 
 
 def _suggest_two_forms(
@@ -179,10 +187,10 @@ def _suggest_two_forms(
             if both < _NEARLY_ALL or min(shares) < _SECOND or not apart:
                 continue
             for form, share in zip((first, second), shares, strict=True):
-                note = f"{format_share(share)} of the rows are dates as {form}, {format_share(both - share)} others"
+                evidence = DraftEvidence("dates in two forms", share, (form,), other_share=both - share)
                 when = Condition(pattern=form_pattern(form))
                 if form != ISO:
-                    yield Suggestion(Date(column=name, form=form, when=when, note=note), is_certain=True)
+                    yield Suggestion(Date(column=name, form=form, when=when), evidence, is_certain=True)
             return
 
 
@@ -196,11 +204,13 @@ def _suggest_zeros(name: str, values: pa.Array, rows: Counts) -> Iterator[Sugges
     whole, short = rows[digits & (lengths == width)].sum(), digits & (lengths < width)
     if not short.any():
         return
-    note = f"{format_share(whole / rows.sum())} of the rows are codes of {width} digits"
-    note += f"; not {_list_examples(values, short)}"
+    evidence = DraftEvidence(
+        "codes of a width", whole / rows.sum(), examples=_list_examples(values, short), number=width
+    )
     # Where a short code begins with a zero itself, codes have several widths.
     is_certain = bool(whole >= _MOST * rows.sum() and not (zero_first & short).any())
-    yield Suggestion(Pad(column=name, width=width, when=Condition(pattern=r"^\d+$"), note=note), is_certain)
+    rule = Pad(column=name, width=width, when=Condition(pattern=r"^\d+$"))
+    yield Suggestion(rule, evidence, is_certain)
 
 
 def _suggest_units(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggestion]:
@@ -221,14 +231,15 @@ def _suggest_units(name: str, values: pa.Array, rows: Counts) -> Iterator[Sugges
     is_sure = is_one and bool(known.all())
     comma = known & has_pattern(values, r"\d,\d")
     if comma.any():
-        note = f"{format_share(rows[comma].sum() / total)} of the rows have a decimal comma"
         when = Condition(pattern=r"^\D*\d+,\d+\D*$")
-        yield Suggestion(Replace(column=name, pairs={",": "."}, when=when, note=note), is_sure)
-    note = f"{format_share(rows[known].sum() / total)} of the rows are numbers"
-    note += f", with {', '.join(spellings[:_NAMED])}"
-    if not known.all():
-        note += f"; not {_list_examples(values, ~known)}"
-    yield Suggestion(Number(column=name, unit=tuple(spellings[:_NAMED]), note=note), is_sure, is_reading=True)
+        yield Suggestion(
+            Replace(column=name, pairs={",": "."}, when=when),
+            DraftEvidence("decimal comma", rows[comma].sum() / total),
+            is_sure,
+        )
+    named = tuple(spellings[:_NAMED])
+    evidence = DraftEvidence("numbers", rows[known].sum() / total, named, _list_examples(values, ~known))
+    yield Suggestion(Number(column=name, unit=named), evidence, is_sure, is_reading=True)
 
 
 def _suggest_groups(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggestion]:
@@ -245,19 +256,18 @@ def _suggest_groups(name: str, values: pa.Array, rows: Counts) -> Iterator[Sugge
         known = sure | plain | maybe
         if rows[sure].sum() < total * _SECOND or rows[known].sum() < total * _NEARLY_ALL:
             continue
-        shown = {" ": "a space", "'": "an apostrophe", ".": "a point", ",": "a comma"}[group]
-        note = f"{format_share(rows[sure].sum() / total)} of the rows have {shown} between groups of digits"
+        evidence = DraftEvidence(
+            "groups of digits", rows[sure].sum() / total, (group,), _list_examples(values, maybe)
+        )
         is_certain = not maybe.any()
-        if maybe.any():
-            note += f"; is {_list_examples(values, maybe)} one of them, or has it decimals?"
         when = Condition(pattern=grouped)
-        yield Suggestion(Replace(column=name, pairs={group: ""}, when=when, note=note), is_certain)
+        yield Suggestion(Replace(column=name, pairs={group: ""}, when=when), evidence, is_certain)
         if mark == "," and (comma := has_pattern(values, r",\d+$")).any():
-            note = f"{format_share(rows[comma].sum() / total)} of the rows have a decimal comma"
+            evidence = DraftEvidence("decimal comma", rows[comma].sum() / total)
             when = Condition(pattern=_COMMA)
-            yield Suggestion(Replace(column=name, pairs={",": "."}, when=when, note=note), is_certain)
-        note = f"{format_share(rows[known].sum() / total)} of the rows are numbers"
-        yield Suggestion(Number(column=name, note=note), is_certain and bool(known.all()), is_reading=True)
+            yield Suggestion(Replace(column=name, pairs={",": "."}, when=when), evidence, is_certain)
+        evidence = DraftEvidence("numbers", rows[known].sum() / total)
+        yield Suggestion(Number(column=name), evidence, is_certain and bool(known.all()), is_reading=True)
         return
 
 
@@ -279,14 +289,14 @@ def _suggest_numbers(name: str, values: pa.Array, rows: Counts) -> Iterator[Sugg
     with_comma, with_point = rows[comma].sum() / total, rows[point].sum() / total
     if share < _NEARLY_ALL or with_comma < _SECOND:
         return
-    rest = f"; texts such as {_list_examples(values, ~known)} are not" if share < 1 else ""
-    point_too = f", {format_share(with_point)} a point" if with_point >= _SECOND else ""
-    note = f"{format_share(with_comma)} of the rows have a decimal comma{point_too}"
+    point_too = with_point if with_point >= _SECOND else 0.0
     yield Suggestion(
-        Replace(column=name, pairs={",": "."}, when=Condition(pattern=_COMMA), note=note), is_certain=True
+        Replace(column=name, pairs={",": "."}, when=Condition(pattern=_COMMA)),
+        DraftEvidence("decimal comma", with_comma, other_share=point_too),
+        is_certain=True,
     )
-    note = f"{format_share(share)} of the rows are numbers{rest}"
-    yield Suggestion(Number(column=name, note=note), is_certain=not rest, is_reading=True)
+    evidence = DraftEvidence("numbers", share, examples=_list_examples(values, ~known))
+    yield Suggestion(Number(column=name), evidence, is_certain=bool(known.all()), is_reading=True)
 
 
 def _suggest_case(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggestion]:
@@ -309,5 +319,5 @@ def _suggest_case(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggest
     known = pc.is_in(keys, keys.filter(pa.array(same[best])))
     others = ~same[best]
     is_certain = bool(rows[others & to_mask(known)].sum() >= 0.5 * rows[others].sum())
-    note = f"{format_share(share)} of the rows are written so; not {_list_examples(values, others)}"
-    yield Suggestion(Case(column=name, style=best, note=note), is_certain, is_last_resort=True)
+    evidence = DraftEvidence("one case", share, examples=_list_examples(values, others))
+    yield Suggestion(Case(column=name, style=best), evidence, is_certain, is_last_resort=True)

@@ -373,6 +373,7 @@ def from_draft(draft: Draft, written: Sequence[str]) -> dict[str, Any]:
             {
                 "certain": one.is_certain,
                 "rows": one.rows,
+                "evidence": one.evidence._asdict(),
                 "examples": [list(example) for example in one.examples],
                 **one.rule.dump_words(),
             }
@@ -387,14 +388,9 @@ def from_draft(draft: Draft, written: Sequence[str]) -> dict[str, Any]:
 
 def list_as_rulings(members: Sequence[Lookalike], column: str) -> Records:
     """List groups of lookalikes as rulings."""
-    return [
-        dict(
-            zip(
-                RULINGS,
-                (column, one.value, one.proposal, format_reasons(one.reasons, one.value), "", ""),
-                strict=True,
-            )
-        )
+    cells = (
+        (column, one.value, one.proposal, format_reasons(one.reasons, one.value), "", "")
         for one in members
         if one.value != one.proposal
-    ]
+    )
+    return [dict(zip(RULINGS, row, strict=True)) for row in cells]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -16,7 +16,7 @@ from igual.conditions import is_blank
 from igual.display import Displayed
 from igual.errors import RulebookError
 from igual.lists import Codebook, PairList, ReferenceList, Shelf
-from igual.looking.drafting import Suggestion, format_share, suggest_rules
+from igual.looking.drafting import DraftEvidence, Suggestion, suggest_rules
 from igual.looking.headers import find_header_style
 from igual.matching.lookalikes import group_lookalikes
 from igual.rules.base import Rule
@@ -28,7 +28,6 @@ from igual.runs.rulebook import Rulebook
 from igual.runs.together import PreparedRule
 from igual.runs.trail import ColumnTrail
 from igual.text.casing import Style
-from igual.text.characters import visible
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -49,12 +48,14 @@ class Drafted(NamedTuple):
 
     Attributes:
         rule: The rule; its note says why it is there.
+        evidence: The same as parts.
         is_certain: Whether it is in force; others are written into the rulebook as comments.
         rows: How many rows it changes.
         examples: Some values before and after it, most rows first.
     """
 
     rule: Rule
+    evidence: DraftEvidence
     is_certain: bool
     rows: int
     examples: tuple[tuple[str | None, str | None], ...] = ()
@@ -133,6 +134,7 @@ class Draft(Displayed):
 
 def draft_rules(
     columns: Iterable[tuple[str, Column]],
+    format_evidence: Callable[[DraftEvidence], str],
     lists: Mapping[str, ReferenceList] | None = None,
     codebooks: Mapping[str, Codebook] | None = None,
 ) -> Draft:
@@ -140,6 +142,7 @@ def draft_rules(
 
     Args:
         columns: Names and encoded columns.
+        format_evidence: Makes the note of a rule of what speaks for it.
         lists: Reference lists to try on every column.
         codebooks: Codebooks to try on every column.
 
@@ -152,7 +155,12 @@ def draft_rules(
         names.append(name)
         if column.kind in (TEXTS, MIXED):
             drafting.look_at(name, column)
-    return replace(drafting.finish(), headers=find_header_style(names))
+    draft = drafting.finish()
+    noted = [
+        one._replace(rule=one.rule.model_copy(update={"note": format_evidence(one.evidence)}))
+        for one in draft.drafted
+    ]
+    return replace(draft, drafted=noted, headers=find_header_style(names))
 
 
 def _mean_length(trail: ColumnTrail) -> float:
@@ -175,10 +183,11 @@ class _Drafting:
     def look_at(self, name: str, column: Column) -> None:
         """Draft the rules of a column, each on what the ones before it made."""
         trail = ColumnTrail.begin(name, column)
-        trail, spaced = self._apply(trail, Spacing(column=name))
+        trail, spaced = self._apply(
+            trail, Suggestion(Spacing(column=name), DraftEvidence("odd spaces"), True)
+        )
         if spaced.rows and _mean_length(trail) > _FREE_TEXT:
-            note = "free text, whose line breaks and spaces may be meant"
-            self._found.append(spaced._replace(rule=Spacing(column=name, note=note), is_certain=False))
+            self._found.append(spaced._replace(evidence=DraftEvidence("free text"), is_certain=False))
             trail = ColumnTrail.begin(name, column)
         elif spaced.rows:
             self._spaced.append((name, spaced))
@@ -189,19 +198,20 @@ class _Drafting:
             trail = self._add(trail, suggestion)
         self._match(trail)
 
-    def _apply(self, trail: ColumnTrail, rule: Rule, is_certain: bool = True) -> tuple[ColumnTrail, Drafted]:
+    def _apply(self, trail: ColumnTrail, suggestion: Suggestion) -> tuple[ColumnTrail, Drafted]:
         """Apply a rule; gives the column then, and the rule with what it changes."""
+        rule, evidence, is_certain, *_ = suggestion
         (made,) = trail.apply(PreparedRule(1, rule, rule.rewriter(self._shelf), self._shelf))
         stage = made.stages[-1]
         # What was blank and is missing now tells nothing.
         changed = np.flatnonzero(stage.changed & ~is_blank(stage.before))
         some = pa.array(changed[np.argsort(-stage.rows[changed], kind="stable")][:_EXAMPLES])
         examples = zip(stage.before.take(some).to_pylist(), stage.after.take(some).to_pylist(), strict=True)
-        drafted = Drafted(rule, is_certain, int(stage.rows[stage.changed].sum()), tuple(examples))
+        drafted = Drafted(rule, evidence, is_certain, int(stage.rows[stage.changed].sum()), tuple(examples))
         return made.merge(), drafted
 
     def _add(self, trail: ColumnTrail, suggestion: Suggestion) -> ColumnTrail:
-        made, drafted = self._apply(trail, suggestion.rule, suggestion.is_certain)
+        made, drafted = self._apply(trail, suggestion)
         if drafted.rows or suggestion.is_reading:
             self._found.append(drafted)
         return made if drafted.rows and suggestion.is_certain else trail
@@ -217,19 +227,20 @@ class _Drafting:
         )
         return float(trail.rows[said & ~unknown].sum() / trail.rows[said].sum())
 
-    def _candidates(self, trail: ColumnTrail) -> list[tuple[float, Rule]]:
-        rules: list[tuple[float, Rule]] = []
+    def _candidates(self, trail: ColumnTrail) -> list[Suggestion]:
+        """Lists and codebooks that know much of a column, those that know most first."""
+        found: list[Suggestion] = []
         for name in self._shelf.lists:
             share = self._share(trail, Match(column=trail.name, list=name, by=("exact", "folded")))
             if share >= _LISTED:
-                note = f"{format_share(share)} of the rows have an entry of list {name}"
-                rules.append((share, Match(column=trail.name, list=name, note=note)))
+                rule: Rule = Match(column=trail.name, list=name)
+                found.append(Suggestion(rule, DraftEvidence("entries of a list", share, (name,)), True))
         for name in self._shelf.codebooks:
             share = self._share(trail, Label(column=trail.name, codebook=name))
             if share >= _LABELLED:
-                note = f"{format_share(share)} of the rows have a code of codebook {name}"
-                rules.append((share, Label(column=trail.name, codebook=name, note=note)))
-        return sorted(rules, key=lambda found: -found[0])
+                rule = Label(column=trail.name, codebook=name)
+                found.append(Suggestion(rule, DraftEvidence("codes of a codebook", share, (name,)), True))
+        return sorted(found, key=lambda one: -one.evidence.share)
 
     def _is_listed(self, trail: ColumnTrail) -> bool:
         return bool(self._candidates(trail))
@@ -237,7 +248,7 @@ class _Drafting:
     def _match(self, trail: ColumnTrail) -> None:
         """Use the list or codebook that knows most of a column; else look for codes and for lookalikes."""
         if candidates := self._candidates(trail):
-            self._add(trail, Suggestion(candidates[0][1], is_certain=True))
+            self._add(trail, candidates[0])
             return
         said = ~is_blank(trail.values)
         values, rows = trail.values.filter(pa.array(said)), trail.rows[said]
@@ -255,14 +266,14 @@ class _Drafting:
         pairs = {one.value: one.proposal for one in members if one.value != one.proposal}
         if not pairs:
             return
-        shown = ", ".join(
-            f"{visible(value, 24)} → {visible(to, 24)}" for value, to in list(pairs.items())[:_EXAMPLES]
-        )
-        note = f"{len(pairs)} spellings that are probably others, such as {shown}: read them through first"
+        some = tuple(pairs.items())[:_EXAMPLES]
         self._pairs[name] = PairList(pairs)
         changed = sum(one.rows for one in members if one.value != one.proposal)
-        rule = Replace(column=name, pairs=pairs, where="whole", note=note)
-        self._found.append(Drafted(rule, False, changed, tuple(list(pairs.items())[:_EXAMPLES])))
+        rule = Replace(column=name, pairs=pairs, where="whole")
+        evidence = DraftEvidence(
+            "lookalikes", examples=tuple(text for pair in some for text in pair), number=len(pairs)
+        )
+        self._found.append(Drafted(rule, evidence, False, changed, some))
 
     def finish(self) -> Draft:
         """The draft, spaces first."""
@@ -271,11 +282,8 @@ class _Drafting:
             names = tuple(name for name, _ in self._spaced)
             rows = sum(one.rows for _, one in self._spaced)
             examples = tuple(example for _, one in self._spaced for example in one.examples[:1])[:_EXAMPLES]
-            note = f"{rows:,} cells have spaces at their ends, several together, or odd ones"
-            rule = (
-                Spacing(columns=names, note=note) if len(names) > 1 else Spacing(column=names[0], note=note)
-            )
-            drafted.append(Drafted(rule, True, rows, examples))
+            rule = Spacing(columns=names) if len(names) > 1 else Spacing(column=names[0])
+            drafted.append(Drafted(rule, DraftEvidence("odd spaces", number=rows), True, rows, examples))
         used = {need.name for one in self._found for need in one.rule.needs()}
         lists = {name: found for name, found in self._shelf.lists.items() if name in used}
         codebooks = {name: found for name, found in self._shelf.codebooks.items() if name in used}
