@@ -7,6 +7,7 @@ import gzip
 import io
 import json
 import os
+import struct
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
@@ -151,6 +152,21 @@ def test_several_files_are_one_table(run: Run, tmp_path: Path, write: Write) -> 
     assert "is one of the inputs" in run("apply b.toml m1.csv m2.csv --out m2.csv").stderr
     write("with.csv", "t,source_file\na,1\n")
     assert "has a column 'source_file' already" in run("survey with.csv --source-file").stderr
+
+
+def test_texts_beyond_the_bytes_of_their_file_are_refused(run: Run, tmp_path: Path) -> None:
+    path = tmp_path / "t.arrow"
+    table = pa.table({"quay": pa.array(["oak", "elms", "lime"], pa.string())})
+    with pa.ipc.new_file(path, table.schema) as writer:
+        writer.write_table(table)
+    content = path.read_bytes()
+    changed = content.replace(struct.pack("<4i", 0, 3, 7, 11), struct.pack("<4i", 0, 3, 7, 75_546_795))
+    assert changed != content
+    path.write_bytes(changed)
+    for command in ("survey t.arrow", "tally t.arrow -c quay"):
+        done = run(command)
+        assert done.returncode == 2
+        assert "t.arrow can't be read; it is damaged" in done.stderr
 
 
 def test_column_names_that_are_not_utf8_are_refused(tmp_path: Path) -> None:

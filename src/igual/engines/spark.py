@@ -92,7 +92,7 @@ class SparkEngine:
 
         def on_batches(batches: Iterator[pa.RecordBatch]) -> Iterator[pa.RecordBatch]:
             for batch in batches:
-                yield from work(pa.table(batch).rename_columns(names)).cast(like).to_batches()
+                yield from work(pa.Table.from_batches([batch]).rename_columns(names)).cast(like).to_batches()
 
         # Spark itself doesn't find columns there whose names have a point.
         plain = table.toDF(*(f"c{place}" for place in range(len(names))))

@@ -85,7 +85,7 @@ def parse_stream(path: Readable, dialect: Dialect) -> Iterator[pa.Table]:
         block = BLOCK
         batches = csv.open_csv(stream, **_options(dialect, block_size=block, has_header=True))
         for batch in batches:
-            yield pa.table(batch).rename_columns(list(dialect.header))
+            yield pa.Table.from_batches([batch]).rename_columns(list(dialect.header))
 
 
 def _options(dialect: Dialect, block_size: int, *, has_header: bool = False) -> dict[str, Any]:

@@ -50,10 +50,9 @@ class ParquetFormat:
             columns = [schema.names[place] for place in chosen] if is_plain else None
             batches = _open(path, texts).iter_batches(_ROWS, columns=columns)
             for batch in batches:
-                table = pa.table(batch)
                 # A damaged file, or a stranger's, may hold texts that aren't UTF-8, or point beyond its own bytes.
-                table.validate(full=True)
-                yield BatchPart(table, list(chosen))
+                batch.validate(full=True)
+                yield BatchPart(pa.Table.from_batches([batch]), list(chosen))
 
         return OpenedTable(path, schema, parts)
 
