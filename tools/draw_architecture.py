@@ -55,7 +55,7 @@ def draw() -> str:
     parts, places = [], {}
     for number, floor in enumerate(FLOORS):
         top = 10 + number * (HEIGHT + GAP)
-        width = (WIDTH - 20 - (len(floor) - 1) * GAP) / len(floor) * 0.55
+        width = (WIDTH * 0.6 - 20 - (len(floor) - 1) * GAP) / len(floor)
         for at, room in enumerate(floor):
             left = 10 + at * (width + GAP)
             places[room] = left + width, top + HEIGHT / 2
