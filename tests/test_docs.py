@@ -110,6 +110,8 @@ def test_help_fits_a_narrow_terminal_and_has_an_example() -> None:
 
 def test_the_site_has_no_broken_links_and_fetches_nothing(tmp_path: Path) -> None:
     pytest.importorskip("mkdocs", reason="MkDocs builds the site")
+    if not (ROOT / "src").is_dir():
+        pytest.skip("the pages link to sources, which only a checkout has")
     subprocess.run([sys.executable, ROOT / "tools" / "make_site.py", tmp_path / "site"], check=True)
     pages = list((tmp_path / "site").glob("*.html"))
     assert len(pages) >= 13
