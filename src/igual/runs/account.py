@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from itertools import groupby
+from itertools import groupby, repeat
 from typing import NamedTuple
 
 import numpy as np
@@ -262,20 +262,14 @@ class Account:
                 continue
             near = dict(_near_misses(stage))
             positions = np.flatnonzero(mask)
-            values = stage.before.take(pa.array(positions)).to_pylist()
-            ruled_out = stage.ruled_out
-            of_stage = [
-                UnknownValue(
-                    stage.number,
-                    stage.target,
-                    value,
-                    int(stage.rows[position]),
-                    (RULED_OUT if value in ruled_out else stage.rule.unknown_kind).name,
-                    near.get(position, ()),
-                )
-                for position, value in zip(positions.tolist(), values, strict=True)
-            ]
-            unknown += sorted(of_stage, key=lambda one: (-one.rows, one.value))
+            table = pa.table({"value": stage.before.take(pa.array(positions)), "rows": stage.rows[positions]})
+            order = pc.sort_indices(table, sort_keys=[("rows", "descending"), ("value", "ascending")])
+            values, rows = (column.to_pylist() for column in table.take(order).columns)
+            ruled_out, kind = stage.ruled_out, stage.rule.unknown_kind.name
+            kinds = [RULED_OUT.name if value in ruled_out else kind for value in values]
+            nearest = [near.get(position, ()) for position in positions[order.to_numpy()].tolist()]
+            about = (repeat(stage.number), repeat(stage.target))
+            unknown += map(UnknownValue, *about, values, rows, kinds, nearest)
         return unknown
 
     @cached_property

@@ -12,9 +12,11 @@ import pyarrow as pa
 from igual.column import TEXTS, Mask
 from igual.conditions import is_blank
 from igual.display import to_sentence
+from igual.distinct import find_distinct
 from igual.errors import RulebookError
 from igual.rules.base import Rule
 from igual.rules.kinds import OPEN, RULED_OUT
+from igual.rules.rewriters import rewrite_in_pieces
 from igual.runs.account import Account, NearlyCaught
 from igual.runs.stages import Stage
 from igual.runs.trail import ColumnTrail
@@ -159,9 +161,12 @@ def _find_unused_pairs(account: Account) -> Iterable[Hint]:
 
 def _list_unknown(account: Account) -> Iterable[Hint]:
     for number, stages in _stages_by_rule(account):
-        for target in dict.fromkeys(stage.target for stage in stages):
-            if not stages[0].rule.flags_unknown:
-                continue
+        if not stages[0].rule.flags_unknown:
+            continue
+        having = [
+            stage for stage in stages if stage.details.unknown is not None and stage.details.unknown.any()
+        ]
+        for target in dict.fromkeys(stage.target for stage in having):
             values = [
                 HintValue(one.value, one.rows)
                 for one in account.unknown
@@ -269,8 +274,8 @@ def _list_steps(trail: ColumnTrail, position: int) -> Iterable[str]:
 
 def _change_again(stage: Stage) -> HintValue | None:
     """A value that a rule would change once more."""
-    made = stage.after.filter(pa.array(stage.changed)).unique()
-    again = stage.rewriter.rewrite(made, {}).values
+    made = find_distinct(stage.after.filter(pa.array(stage.changed))).values
+    again = rewrite_in_pieces(stage.rewriter, made, {}).values
     moved = differs(made, again)
     if not moved.any():
         return None
