@@ -57,7 +57,7 @@ class Plan:
         for number, rule in self.rules:
             with error_context(f"rule {number} ({rule.do})", RulebookError):
                 rewriter = rule.rewriter(self.shelf)
-            started = time.perf_counter()
+            took, has_worked = 0.0, False
             for name in rule.columns:
                 ready = rule.with_rulings(rewriter, self.rulings, rule.target_of(name))
                 step = PreparedRule(number, rule, ready, self.shelf)
@@ -66,12 +66,15 @@ class Plan:
                     continue
                 others = sorted(rule.reads() - {name})
                 for read in (name, *others):
-                    trails[read] = trails[read].work_off()
+                    trails[read] = _work_off(trails[read])
+                started = time.perf_counter()
                 beside = [trails[other] for other in others]
                 for trail in trails[name].apply(step, beside, counts_rows=self.has_all_rows):
                     trails[trail.name] = trail
-            _LOGGER.debug("rule %d (%s): %.3f s", number, rule.do, time.perf_counter() - started)
-        return {name: trail.finish() for name, trail in trails.items()}
+                took, has_worked = took + time.perf_counter() - started, True
+            if has_worked:
+                _LOGGER.debug("rule %d (%s): %.3f s", number, rule.do, took)
+        return {name: _work_off(trail).finish() for name, trail in trails.items()}
 
     def lists_of(self, column: str) -> dict[str, ReferenceList]:
         """Find the lists that values of a column are matched to.
@@ -115,6 +118,18 @@ class Plan:
         return replace(self, rules=in_place).run(
             {name: ColumnTrail.begin(name, column) for name, column in clean.items()}
         )
+
+
+def _work_off(trail: ColumnTrail) -> ColumnTrail:
+    """Let the rules act that wait."""
+    if not trail.waiting:
+        return trail
+    started = time.perf_counter()
+    worked = trail.work_off()
+    took = time.perf_counter() - started
+    numbers = ", ".join(f"{step.number} ({step.rule.do})" for step in trail.waiting)
+    _LOGGER.debug("rules %s together, %s: %.3f s", numbers, trail.name, took)
+    return worked
 
 
 def list_stages(trails: Mapping[str, ColumnTrail]) -> list[Stage]:
