@@ -130,11 +130,12 @@ def to_numbers(texts: pa.Array) -> pa.Array | None:
     return texts.cast(pa.decimal128(38, scale)) if whole.max(initial=0) + scale <= 38 else None
 
 
-def order_values(clean: CleanColumn) -> tuple[pa.Array, Codes]:
+def order_values(clean: CleanColumn, kind: pa.DataType = TEXT) -> tuple[pa.Array, Codes]:
     """Give the values that a clean column has. Labels come first, all of them and in their order, where it has one.
 
     Args:
         clean: The clean column.
+        kind: Of which type of text the values are to be.
 
     Returns:
         The clean values that occur, and for each raw value the place of its clean one, (distinct,); -1 is missing.
@@ -148,6 +149,7 @@ def order_values(clean: CleanColumn) -> tuple[pa.Array, Codes]:
     moved = moved + np.int32(len(order))
     places = moved if is_other.all() else places
     places[is_other] = moved
+    order, others = order.cast(kind), others.cast(kind)
     return pa.concat_arrays([order, others]) if len(order) else others, places
 
 
@@ -177,9 +179,8 @@ def make_cells(clean: CleanColumn, kind: pa.DataType) -> CleanCells:
         return CleanCells(measures, measures.type)
     if not pa.types.is_dictionary(kind) and not clean.output.order:
         return CleanCells(clean.values, kind if _is_text(kind) else pa.string())
-    values, places = order_values(clean)
     held = kind.value_type if pa.types.is_dictionary(kind) else kind
-    texts = values.cast(held if _is_text(held) else pa.string())
+    texts, places = order_values(clean, held if _is_text(held) else pa.string())
     indices = pa.array(places, pa.int32(), mask=places < 0)
     cells = pa.DictionaryArray.from_arrays(indices, texts, ordered=bool(clean.output.order))
     return CleanCells(cells, cells.type)
