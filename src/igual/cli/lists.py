@@ -49,7 +49,7 @@ def lists(
 
         affected = find_affected(replace(book, lists={**book.lists, named: before}), named, now)
     if as_json:
-        found = list_list_changes(changes)
-        print_json({"changes": found} | ({"touches": to_records(affected)} if rulebook else {}))
+        changed = list_list_changes(changes)
+        print_json({"changes": changed} | ({"touches": to_records(affected)} if rulebook else {}))
         return
     show(list_changes_view(changes, affected if rulebook is not None else None))

@@ -104,11 +104,11 @@ def tally(
         return
     if by:
         beside = [source.any_column(source.names.index(name)) for name in by]
-        found = cross_tabulate(values, beside, condition.mask(values.values))
+        crossed = cross_tabulate(values, beside, condition.mask(values.values))
         if as_json:
-            print_json({"column": column, "by": by, **records.from_cross_table(found, top)})
+            print_json({"column": column, "by": by, **records.from_cross_table(crossed, top)})
         else:
-            show(views.cross_view(found, column, by, top))
+            show(views.cross_view(crossed, column, by, top))
         return
     order = Codebook.load(codebook) if codebook else None
     tallied = tally_column(values, condition, None, sort, None, order)  # type: ignore[arg-type]

@@ -68,9 +68,9 @@ class LazyEngine:
         counted = []
         for group in groups:
             query = table.group_by(group, maintain_order=True).agg(pl.len().cast(pl.Int64).alias(_ROWS))
-            found = query.collect(engine="streaming")
-            rows = found.to_series(len(group)).to_numpy().astype(np.int64)
-            counted.append(combine([_to_arrow(found.to_series(at)) for at in range(len(group))], rows))
+            collected = query.collect(engine="streaming")
+            rows = collected.to_series(len(group)).to_numpy().astype(np.int64)
+            counted.append(combine([_to_arrow(collected.to_series(at)) for at in range(len(group))], rows))
         return counted
 
     def join(

@@ -62,11 +62,11 @@ class SparkEngine:
             grouped = (
                 table.select(*columns).groupBy(*places).agg(functions.count(functions.lit(1)).alias(_ROWS))
             )
-            found = grouped.limit(MOST_COMBINATIONS + 1).toArrow()
-        if found.num_rows > MOST_COMBINATIONS:
+            collected = grouped.limit(MOST_COMBINATIONS + 1).toArrow()
+        if collected.num_rows > MOST_COMBINATIONS:
             raise OutgrowsDriverError(tuple(group), MOST_COMBINATIONS)
         # The cluster gives them in any order.
-        ordered = found.sort_by([(name, "ascending") for name in found.column_names[:-1]])
+        ordered = collected.sort_by([(name, "ascending") for name in collected.column_names[:-1]])
         cells = [ordered.column(place) for place in range(len(group))]
         return combine(cells, ordered.column(len(group)).to_numpy().astype(np.int64))
 

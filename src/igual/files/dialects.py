@@ -138,16 +138,16 @@ def checked_encoding(name: str, error: type[IgualError] = TableError) -> str:
         IgualError: Of the given class, for a name that isn't one.
     """
     try:
-        found = codecs.lookup(name)
+        codec = codecs.lookup(name)
         known = (
-            found.name.replace("-", "_") not in _NO_ENCODINGS
-            and "a,".encode(found.name).decode(found.name) == "a,"
+            codec.name.replace("-", "_") not in _NO_ENCODINGS
+            and "a,".encode(codec.name).decode(codec.name) == "a,"
         )
     except (LookupError, ValueError, TypeError):
         known = False
     if not known:
         raise error(f"no encoding is called {name!r}; common ones: utf-8, utf-16, cp1252, cp1250")
-    return "utf-8" if found.name == "utf-8-sig" else found.name
+    return "utf-8" if codec.name == "utf-8-sig" else codec.name
 
 
 def _is_utf_8(head: bytes) -> bool:
@@ -221,12 +221,12 @@ def encoding_of_bytes(path: Readable) -> str | None:
     damaged = read.count("\ufffd")
     if sum(not c.isascii() for c in read) - damaged > damaged:
         return None
-    found = charset_normalizer.from_bytes(bytes(sample), cp_isolation=list(_SINGLE_BYTE))
-    if not (best := found.best()):
+    guesses = charset_normalizer.from_bytes(bytes(sample), cp_isolation=list(_SINGLE_BYTE))
+    if not (best := guesses.best()):
         return None
     likely = {
         name
-        for match in found
+        for match in guesses
         if (match.chaos, -match.coherence) <= (best.chaos, -best.coherence)
         for name in match.could_be_from_charset
     }

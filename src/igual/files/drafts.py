@@ -13,6 +13,7 @@ from igual.files.csv_cells import guarded
 from igual.files.formats.text import write_csv
 from igual.files.outputs import outputs
 from igual.files.rulebooks import format_rule, format_rulebook
+from igual.rules.replace import Replace
 from igual.runs.draft import Draft
 
 _HEAD = """\
@@ -52,7 +53,7 @@ def save_draft(draft: Draft, path: str | os.PathLike[str]) -> list[str]:
     parts += [
         _comment(format_rule(rule.dump_words()))
         for rule in draft.uncertain
-        if rule.columns[0] not in pairs or rule.do != "replace"
+        if rule.columns[0] not in pairs or not isinstance(rule, Replace)
     ]
     parts += [_comment(_pair_rule(column, named[column], name)) for column, name in pairs.items()]
     parts += [_comment(_code_rule(column, named[column], name)) for column, name in codes.items()]

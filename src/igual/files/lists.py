@@ -43,9 +43,9 @@ def load_codebook(
 ) -> Codebook:
     """See `Codebook.load`."""
     if Path(path).suffix.lower() in SKOS_ENDINGS:
-        found = read_concepts(path, language)
-        notations = found.attributes.get("notation", [None] * len(found.values))
-        codes = {code: label for code, label in zip(notations, found.values, strict=True) if code}
+        concepts = read_concepts(path, language)
+        notations = concepts.attributes.get("notation", [None] * len(concepts.values))
+        codes = {code: label for code, label in zip(notations, concepts.values, strict=True) if code}
         with error_context(Path(path).name, ListError):
             return Codebook(codes, file=str(path))
     columns, name = _columns(path, encoding)
@@ -99,8 +99,8 @@ def load_reference_list(
 ) -> ReferenceList:
     """See `ReferenceList.load`."""
     if Path(path).suffix.lower() in SKOS_ENDINGS:
-        found = read_concepts(path, language)
-        return ReferenceList(found.values, found.aliases, found.attributes, file=str(path))
+        concepts = read_concepts(path, language)
+        return ReferenceList(concepts.values, concepts.aliases, concepts.attributes, file=str(path))
     columns, name = _columns(path, encoding)
     return build_reference_list(columns, name, str(path))
 
@@ -150,16 +150,16 @@ def query_reference_list(url: str, query: str) -> ReferenceList:
 
 
 def _columns(path: str | os.PathLike[str], encoding: str | None) -> tuple[Columns, str]:
-    found = existing_file(path, ListError)
+    existing = existing_file(path, ListError)
     try:
-        table = read_table(found, encoding)
+        table = read_table(existing, encoding)
     except IgualError as error:
         raise ListError(str(error)) from None
     names = table.column_names
     if len(set(names)) < len(names):
         twice = next(title for title in names if names.count(title) > 1)
-        raise ListError(f"{found.name} has the column {twice!r} twice")
-    return texts_of(table), found.name
+        raise ListError(f"{existing.name} has the column {twice!r} twice")
+    return texts_of(table), existing.name
 
 
 def texts_of(table: pa.Table) -> dict[str, list[str]]:

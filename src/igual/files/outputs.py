@@ -40,12 +40,12 @@ class Outputs:
         """
         try:
             path = Path(target).resolve()
-            found = path.stat() if path.exists() else None
+            standing = path.stat() if path.exists() else None
         except (RuntimeError, ValueError, OSError) as error:
             why = getattr(error, "strerror", None) or "it can't be a file's name"
             raise OutputError(f"{target}: {why}") from None
-        if found is not None:
-            self._refuse_target(target, path, found)
+        if standing is not None:
+            self._refuse_target(target, path, standing)
         if not path.parent.is_dir():
             raise OutputError(
                 f"{target}: there is no folder {path.parent}; make it first, or write elsewhere"
@@ -54,23 +54,23 @@ class Outputs:
             raise OutputError(f"{target} is named for two outputs")
         _remove_abandoned(path)
         passing = self._open_passing(path)
-        if found is not None:
-            passing.chmod(stat.S_IMODE(found.st_mode))
+        if standing is not None:
+            passing.chmod(stat.S_IMODE(standing.st_mode))
             with contextlib.suppress(OSError):
                 # Only the superuser gives files away; others own what they replace, or keep it.
-                os.chown(passing, found.st_uid, found.st_gid)
+                os.chown(passing, standing.st_uid, standing.st_gid)
         return passing
 
-    def _refuse_target(self, target: str | os.PathLike[str], path: Path, found: os.stat_result) -> None:
-        if stat.S_ISDIR(found.st_mode):
+    def _refuse_target(self, target: str | os.PathLike[str], path: Path, standing: os.stat_result) -> None:
+        if stat.S_ISDIR(standing.st_mode):
             raise OutputError(f"{target} is a folder; name a file to write to")
-        if not stat.S_ISREG(found.st_mode):
+        if not stat.S_ISREG(standing.st_mode):
             raise OutputError(f"{target} is not a regular file")
         if any(source.exists() and path.samefile(source) for source in self._inputs):
             raise OutputError(
                 f"{target} is one of the inputs, which are never written over; take another name"
             )
-        if not found.st_mode & 0o222 or not os.access(path, os.W_OK):
+        if not standing.st_mode & 0o222 or not os.access(path, os.W_OK):
             raise OutputError(f"{target} is read-only; take another name, or make it writable")
 
     def _open_passing(self, path: Path) -> Path:

@@ -144,9 +144,9 @@ def _read_from_sqlite(engine: Any, query: str) -> tuple[list[str], list[Any]]:
         # SQLite asks it every so many steps, also in a query without end, and so interrupts are seen too.
         raw.set_progress_handler(lambda: time.monotonic() > deadline, 10_000)
         try:
-            found = raw.execute(query)
-            rows = _fetch(found, deadline)
-            return [column[0] for column in found.description], rows
+            cursor = raw.execute(query)
+            rows = _fetch(cursor, deadline)
+            return [column[0] for column in cursor.description], rows
         except sqlite3.Error as error:
             if time.monotonic() > deadline:
                 raise ListError(_TOO_LONG) from None
@@ -170,8 +170,8 @@ def _read_from_postgresql(engine: Any, query: str) -> tuple[list[str], list[Any]
         # parameters the driver leaves every % alone.
         streaming = connection.execution_options(stream_results=True, no_parameters=True)
         try:
-            found = streaming.exec_driver_sql(query)
-            return list(found.keys()), _fetch(found, deadline)
+            result = streaming.exec_driver_sql(query)
+            return list(result.keys()), _fetch(result, deadline)
         finally:
             connection.rollback()
 

@@ -162,24 +162,26 @@ def load_rulebook(
     Raises:
         RulebookError: With one message that names the file, the rule and the nearest valid word.
     """
-    found = existing_file(path, RulebookError)
-    if found.stat().st_size > _LARGEST:
-        raise RulebookError(f"{found.name} is too large to be a rulebook")
+    existing = existing_file(path, RulebookError)
+    if existing.stat().st_size > _LARGEST:
+        raise RulebookError(f"{existing.name} is too large to be a rulebook")
     try:
-        text = found.read_bytes().decode("utf-8-sig")
+        text = existing.read_bytes().decode("utf-8-sig")
         if _ENDLESS_KEY.search(text):
-            raise RulebookError(f"{found.name}: a word has too many parts with dots between them")
+            raise RulebookError(f"{existing.name}: a word has too many parts with dots between them")
         given = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise RulebookError(f"{found.name} is not valid TOML: {error}{_explain_toml(str(error))}") from None
+        raise RulebookError(
+            f"{existing.name} is not valid TOML: {error}{_explain_toml(str(error))}"
+        ) from None
     except UnicodeDecodeError as error:
-        raise RulebookError(f"{found.name} is not valid utf-8 at offset {error.start:,}") from None
+        raise RulebookError(f"{existing.name} is not valid utf-8 at offset {error.start:,}") from None
     except RecursionError:
-        raise RulebookError(f"{found.name} is not valid TOML: it is nested too deeply") from None
-    with error_context(found.name, RulebookError):
-        folder = _Folder(found.parent, tuple(allow_outside))
+        raise RulebookError(f"{existing.name} is not valid TOML: it is nested too deeply") from None
+    with error_context(existing.name, RulebookError):
+        folder = _Folder(existing.parent, tuple(allow_outside))
         book = _build(given, folder)
-        rulings = rulings_file(found)
+        rulings = rulings_file(existing)
         if os.path.lexists(rulings):
             folder.find(rulings.name)
         return replace(book, rulings=load_rulings(rulings))
@@ -250,23 +252,25 @@ def _users(rules: Sequence[Rule], shelf: ShelfName, name: str) -> str:
 def _reference_list(given: dict[str, Any], folder: _Folder) -> ReferenceList:
     words = ListWords(**given)
     if words.file is not None:
-        found = load_reference_list(folder.find(words.file), language=words.language)
+        reference = load_reference_list(folder.find(words.file), language=words.language)
     elif words.sql is not None:
-        found = build_reference_list(_run_queries(words), "the query")
+        reference = build_reference_list(_run_queries(words), "the query")
     else:
-        found = ReferenceList(words.values or (), words.aliases, words.attributes)
-    return replace(found, read_with=words.read_with())
+        reference = ReferenceList(words.values or (), words.aliases, words.attributes)
+    return replace(reference, read_with=words.read_with())
 
 
 def _codebook(given: dict[str, Any], folder: _Folder) -> Codebook:
     words = CodebookWords(**given)
     if words.file is not None:
-        found = load_codebook(folder.find(words.file), language=words.language)
+        codebook = load_codebook(folder.find(words.file), language=words.language)
     elif words.sql is not None:
-        found = build_codebook(_run_queries(words), "the query")
+        codebook = build_codebook(_run_queries(words), "the query")
     else:
-        found = Codebook(words.labels or {}, tuple(CodeMeaning(**one.model_dump()) for one in words.special))
-    return replace(found, read_with=words.read_with())
+        codebook = Codebook(
+            words.labels or {}, tuple(CodeMeaning(**one.model_dump()) for one in words.special)
+        )
+    return replace(codebook, read_with=words.read_with())
 
 
 def _run_queries(words: _QueriedWords) -> dict[str, list[str]]:

@@ -34,17 +34,17 @@ def load_rulings(path: str | os.PathLike[str]) -> Rulings:
     """
     if not os.path.lexists(path):
         return Rulings(file=str(path))
-    found = existing_file(path, RulingError)
-    with reading(found.name, RulingError):
+    existing = existing_file(path, RulingError)
+    with reading(existing.name, RulingError):
         try:
-            table, _ = read_csv(found)
+            table, _ = read_csv(existing)
         except TableError as error:
             raise RulingError(str(error)) from None
     if missing := [name for name in COLUMNS if name not in table.column_names]:
-        raise RulingError(f"{found.name} has no column {missing[0]!r}; rulings have {', '.join(COLUMNS)}")
+        raise RulingError(f"{existing.name} has no column {missing[0]!r}; rulings have {', '.join(COLUMNS)}")
     names = [*COLUMNS, KIND_COLUMN] if KIND_COLUMN in table.column_names else list(COLUMNS)
     if twice := [name for name in names if table.column_names.count(name) > 1]:
-        raise RulingError(f"{found.name} has several columns {twice[0]!r}; leave one")
+        raise RulingError(f"{existing.name} has several columns {twice[0]!r}; leave one")
     rulings = []
     texts = [[cell or "" for cell in table[name].to_pylist()] for name in names]
     for row, cells in enumerate(zip(*texts, strict=True), 2):
@@ -53,17 +53,19 @@ def load_rulings(path: str | os.PathLike[str]) -> Rulings:
             continue
         for name in COLUMNS[:3]:
             if not getattr(one, name):
-                raise RulingError(f"{found.name}, row {row}: the ruling has no {name}")
+                raise RulingError(f"{existing.name}, row {row}: the ruling has no {name}")
         if one.kind:
             try:
                 check_kind(one.kind, one.value)
             except RulingError as error:
-                raise RulingError(f"{found.name}, row {row}: {error}") from None
+                raise RulingError(f"{existing.name}, row {row}: {error}") from None
             if one.ruling not in (YES, NO):
-                raise RulingError(f"{found.name}, row {row}: a kind is ruled yes or no; found {one.ruling!r}")
+                raise RulingError(
+                    f"{existing.name}, row {row}: a kind is ruled yes or no; found {one.ruling!r}"
+                )
         if one.on and not _is_date(one.on):
             raise RulingError(
-                f"{found.name}, row {row}: 'on' takes a day such as 2026-05-31; found {one.on!r}"
+                f"{existing.name}, row {row}: 'on' takes a day such as 2026-05-31; found {one.on!r}"
             )
         rulings.append(one)
     return Rulings(rulings, file=str(path))

@@ -247,15 +247,15 @@ def read_sheet(path: str | os.PathLike[str], encoding: str | None = None) -> lis
     Raises:
         RulingError: Where a needed column isn't there; what is wrong with single cells stands in the answers.
     """
-    found = existing_file(path, RulingError)
-    if found.suffix.lower() not in (*SHEET_ENDINGS, ".txt"):
-        raise RulingError(f"{found.name}: sheets end with {', '.join(SHEET_ENDINGS)}")
-    if found.suffix.lower() != _XLSX:
-        return _read_answers(found, _csv_lines(found, encoding))
+    existing = existing_file(path, RulingError)
+    if existing.suffix.lower() not in (*SHEET_ENDINGS, ".txt"):
+        raise RulingError(f"{existing.name}: sheets end with {', '.join(SHEET_ENDINGS)}")
+    if existing.suffix.lower() != _XLSX:
+        return _read_answers(existing, _csv_lines(existing, encoding))
     with _reporting():
-        names = list_sheets(found)
-    answers = _read_answers(found, _xlsx_lines(found, _KINDS)) if _KINDS in names else []
-    return answers + _read_answers(found, _xlsx_lines(found, _OPEN if _OPEN in names else None))
+        names = list_sheets(existing)
+    answers = _read_answers(existing, _xlsx_lines(existing, _KINDS)) if _KINDS in names else []
+    return answers + _read_answers(existing, _xlsx_lines(existing, _OPEN if _OPEN in names else None))
 
 
 def _read_answers(found: Path, lines: Iterator[list[Any]]) -> list[Answer]:

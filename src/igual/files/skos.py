@@ -53,16 +53,16 @@ def read_concepts(path: str | os.PathLike[str], language: str | None = None) -> 
         ListError: Where the file isn't valid, or its labels are ambiguous.
     """
     rdflib = _rdflib()
-    found = existing_file(path, ListError)
-    graph = _parse(rdflib, found)
+    existing = existing_file(path, ListError)
+    graph = _parse(rdflib, existing)
     skos = rdflib.Namespace(_PREFIX)
     concepts = sorted(
         set(graph.subjects(rdflib.RDF.type, skos.Concept)) | set(graph.subjects(skos.prefLabel))
     )
     if not concepts:
-        raise ListError(f"{found.name} has no concepts (skos:Concept)")
-    labels = _Labels(graph, language or _only_language(graph, skos, found.name))
-    with error_context(found.name, ListError):
+        raise ListError(f"{existing.name} has no concepts (skos:Concept)")
+    labels = _Labels(graph, language or _only_language(graph, skos, existing.name))
+    with error_context(existing.name, ListError):
         entries = _name_concepts(labels, concepts, skos)
     return _build_list(graph, labels, entries, skos)
 

@@ -21,11 +21,11 @@ _URL = re.compile(r"[A-Za-z][A-Za-z0-9+.-]+://")
 
 def existing_file(path: str | os.PathLike[str], error: type[IgualError] = TableError) -> Path:
     """The path, if there is a regular file that may be read; else an error that names the nearest file."""
-    found = Path(path)
+    file = Path(path)
     if _URL.match(os.fspath(path)):
         raise error(f"{path}: nothing is fetched from elsewhere; save it to a file first")
     try:
-        is_there, is_folder = found.exists(), found.is_dir()
+        is_there, is_folder = file.exists(), file.is_dir()
     except (OSError, ValueError) as cause:
         why = getattr(cause, "strerror", None) or "it can't be a file's name"
         raise error(f"{str(path)[:200]}: {why}") from None
@@ -33,15 +33,17 @@ def existing_file(path: str | os.PathLike[str], error: type[IgualError] = TableE
         raise error(f"{path} is a folder, not a file")
     if not is_there:
         siblings = (
-            sorted(p.name for p in found.parent.iterdir() if p.is_file()) if found.parent.is_dir() else []
+            sorted(p.name for p in file.parent.iterdir() if p.is_file())
+            if file.parent.is_dir()
+            else []
         )
-        near = did_you_mean(found.name, siblings) if siblings else ""
+        near = did_you_mean(file.name, siblings) if siblings else ""
         raise error(f"{path}: there is no such file{near if near.startswith('; did') else ''}")
-    if not found.is_file():
+    if not file.is_file():
         raise error(f"{path} is not a regular file")
-    if not os.access(found, os.R_OK):
+    if not os.access(file, os.R_OK):
         raise error(f"{path}: you are not allowed to read this file")
-    return found
+    return file
 
 
 def file_within(

@@ -101,19 +101,19 @@ def read_sssom(path: str | Path, column: str | None = None) -> Crosswalk:
     Raises:
         TableError: For what isn't SSSOM.
     """
-    found = existing_file(path)
-    with reading(found.name):
-        names, rows = _read_rows(found)
+    existing = existing_file(path)
+    with reading(existing.name):
+        names, rows = _read_rows(existing)
     for name in ("predicate_id", "mapping_justification"):
         if name not in names:
             raise TableError(
-                f"{found.name} is no SSSOM table: it has no column {name!r}{did_you_mean(name, names)}"
+                f"{existing.name} is no SSSOM table: it has no column {name!r}{did_you_mean(name, names)}"
             )
     records = []
     for number, cells in enumerate(rows, 1):
         if len(cells) > len(names):
             raise TableError(
-                f"{found.name}, mapping {number}: {len(cells)} cells found, {len(names)} expected"
+                f"{existing.name}, mapping {number}: {len(cells)} cells found, {len(names)} expected"
             )
         row = dict(zip(names, cells, strict=False))
         if row.get("predicate_id") not in (_EXACT, _CLOSE) or row.get("predicate_modifier"):
@@ -121,13 +121,13 @@ def read_sssom(path: str | Path, column: str | None = None) -> Crosswalk:
         raw, clean = (row.get(f"{side}_label") or row.get(f"{side}_id") for side in ("subject", "object"))
         named = row.get("subject_category") or column
         if not raw or not clean:
-            raise TableError(f"{found.name}, mapping {number}: it has no subject or no object")
+            raise TableError(f"{existing.name}, mapping {number}: it has no subject or no object")
         if not named:
             raise TableError(
-                f"{found.name}, mapping {number}: subject_category doesn't say which column is meant"
+                f"{existing.name}, mapping {number}: subject_category doesn't say which column is meant"
             )
         about = _read_others(row.get("other") or "")
-        with error_context(f"{found.name}, mapping {number}", TableError):
+        with error_context(f"{existing.name}, mapping {number}", TableError):
             way, score = _read_way(row)
             count = _read_count(about.get("rows", ""))
         way = about.get("way", way)

@@ -141,8 +141,8 @@ def _or_none(counted: Combinations, opened: OpenedTable, places: Sequence[int]) 
 
 
 def _state_of(opened: OpenedTable) -> list[tuple[int, int]]:
-    found = [path.stat() for path in opened.files]
-    return [(one.st_size, one.st_mtime_ns) for one in found]
+    stats = [path.stat() for path in opened.files]
+    return [(one.st_size, one.st_mtime_ns) for one in stats]
 
 
 class CleanTable:

@@ -74,13 +74,13 @@ def open_table_file(path: str | os.PathLike[str], options: ReadOptions | None = 
     Raises:
         TableError: Where it isn't a table that can be read.
     """
-    found = existing_file(path)
-    format_ = find_format(ending_of(found))
+    existing = existing_file(path)
+    format_ = find_format(ending_of(existing))
     if format_ is None:
         endings = ", ".join(readable_endings())
-        raise TableError(f"{found.name}: can't read this kind of file; tables end with {endings}")
-    with reading(found.name):
-        opened = format_.open(readable(found), options or ReadOptions())
+        raise TableError(f"{existing.name}: can't read this kind of file; tables end with {endings}")
+    with reading(existing.name):
+        opened = format_.open(readable(existing), options or ReadOptions())
         # Names that aren't UTF-8 only show when they are asked for.
         _ = opened.names
         return _reporting(opened)

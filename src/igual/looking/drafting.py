@@ -140,7 +140,7 @@ def _suggest_blanks(name: str, values: pa.Array, rows: Counts) -> tuple[list[Sug
 
 def _are_like_the_others(texts: pa.Array, rows: Counts, is_meant: Mask) -> Mask:
     """Which texts are a word in the case in which most of the others begin."""
-    found = np.zeros(len(texts), np.bool_)
+    is_such_word = np.zeros(len(texts), np.bool_)
     others = ~is_meant & ~is_blank(texts)
     for pattern, word in (
         (r"^[\p{Lu}\P{L}]+$", r"^\p{Lu}+$"),
@@ -148,8 +148,8 @@ def _are_like_the_others(texts: pa.Array, rows: Counts, is_meant: Mask) -> Mask:
         (r"^[\p{Ll}\P{L}]+$", r"^\p{Ll}+$"),
     ):
         if rows[others & has_pattern(texts, pattern)].sum() >= 0.8 * max(rows[others].sum(), 1):
-            found |= has_pattern(texts, word)
-    return found
+            is_such_word |= has_pattern(texts, word)
+    return is_such_word
 
 
 def _suggest_dates(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggestion]:

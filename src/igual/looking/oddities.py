@@ -76,7 +76,7 @@ def find_oddities(many: ManyColumns, *, with_lookalikes: bool = True) -> list[li
     Returns:
         For each column its oddities.
     """
-    found: list[list[Oddity]] = [[] for _ in many.columns]
+    oddities: list[list[Oddity]] = [[] for _ in many.columns]
 
     def look(kinds: Iterable[tuple[str, Callable[[ManyColumns], Mask]]]) -> None:
         for kind, find in kinds:
@@ -84,19 +84,19 @@ def find_oddities(many: ManyColumns, *, with_lookalikes: bool = True) -> list[li
                 continue
             mask = find(many)
             for owner in many.list_owners(mask):
-                found[owner].append(_oddity(kind, many.columns[owner], mask[many.slice_of(owner)]))
+                oddities[owner].append(_oddity(kind, many.columns[owner], mask[many.slice_of(owner)]))
 
     masks = list(_MASKS.items())
     look(masks[:_BEFORE_GROUPS])
     for kind, key in _KEYS.items():
         if many.signs & _SIGNS[kind]:
             for owner, oddity in _find_groups(kind, many, key):
-                found[owner].append(oddity)
+                oddities[owner].append(oddity)
     for owner, column in enumerate(many.columns if with_lookalikes else ()):
         if (alike := _lookalikes(column)) is not None:
-            found[owner].append(alike)
+            oddities[owner].append(alike)
     look(masks[_BEFORE_GROUPS:])
-    return found
+    return oddities
 
 
 def _lookalikes(column: Column) -> Oddity | None:

@@ -164,15 +164,15 @@ class Edits:
         counts: npt.NDArray[np.int16],
     ) -> Costs:
         """The cost of each pair; its edits go into `counts`, unless it has no rows."""
-        found = np.full(len(value_idx), FAR, np.int16)
+        costs = np.full(len(value_idx), FAR, np.int16)
         sides = [(side.packed, side.texts.lengths, side.gap_kinds) for side in (values, entries)]
         weights = self._substitutions.reshape(CLASSES, CLASSES), self._slips.substitutions
         singles = int(self._first), int(self._swap), PLACE_OF["swapped"], BAND, FAR
         assert self._compiled is not None
         self._compiled.programme(
-            *sides[0], *sides[1], value_idx, entry_idx, *weights, *singles, found, counts
+            *sides[0], *sides[1], value_idx, entry_idx, *weights, *singles, costs, counts
         )
-        return found
+        return costs
 
     def costs(self, values: Prepared, entries: Prepared, value_idx: Ints, entry_idx: Ints) -> Costs:
         """Compute the cost of pairs of a value and an entry.
@@ -192,26 +192,26 @@ class Edits:
             return self._run_compiled(
                 values, entries, value_idx, entry_idx, np.zeros((0, len(EDIT_KINDS)), np.int16)
             )
-        found = np.full(len(value_idx), FAR, np.int16)
+        costs = np.full(len(value_idx), FAR, np.int16)
         for chosen in _blocks(values, entries, value_idx, entry_idx):
-            found[chosen] = self._run_numpy(values, entries, value_idx[chosen], entry_idx[chosen], None)
-        return found
+            costs[chosen] = self._run_numpy(values, entries, value_idx[chosen], entry_idx[chosen], None)
+        return costs
 
     def counts(
         self, values: Prepared, entries: Prepared, value_idx: Ints, entry_idx: Ints
     ) -> npt.NDArray[np.int16]:
         """How many edits of each kind the cheapest way has, (pairs, kinds)."""
-        found = np.zeros((len(value_idx), len(EDIT_KINDS)), np.int16)
+        counts_by_kind = np.zeros((len(value_idx), len(EDIT_KINDS)), np.int16)
         if self._compiled is not None:
-            self._run_compiled(values, entries, value_idx, entry_idx, found)
-            return found
+            self._run_compiled(values, entries, value_idx, entry_idx, counts_by_kind)
+            return counts_by_kind
         for chosen in _blocks(values, entries, value_idx, entry_idx):
             moves: _Moves = {}
             self._run_numpy(values, entries, value_idx[chosen], entry_idx[chosen], moves)
-            found[chosen] = self._count_walking_back(
+            counts_by_kind[chosen] = self._count_walking_back(
                 values, entries, value_idx[chosen], entry_idx[chosen], moves
             )
-        return found
+        return counts_by_kind
 
     def _run_numpy(
         self, values: Prepared, entries: Prepared, value_idx: Ints, entry_idx: Ints, moves: _Moves | None

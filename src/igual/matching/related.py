@@ -75,16 +75,16 @@ def find_related(values: pa.Array, rows: Counts, vocabulary: Vocabulary | None =
         lambda some: _find_by_words(search, queries, some),
     ):
         parts.append(read._replace(value=chunk[read.value]))
-    found = Candidates(*(np.concatenate(columns) for columns in zip(*parts, strict=True)))
-    found = _keep_only_ones(found)
-    reasons = explain_by_words(search, queries.words, found.value, found.spelling)
+    candidates = Candidates(*(np.concatenate(columns) for columns in zip(*parts, strict=True)))
+    candidates = _keep_only_ones(candidates)
+    reasons = explain_by_words(search, queries.words, candidates.value, candidates.spelling)
     texts = leaders.to_pylist()
     keys = search.forms.word_keys.to_pylist()
     related = []
     for place, (short, long, score) in enumerate(
-        zip(found.value.tolist(), found.spelling.tolist(), _score(found).tolist(), strict=True)
+        zip(candidates.value.tolist(), candidates.spelling.tolist(), _score(candidates).tolist(), strict=True)
     ):
-        by_initials = found.reading[place] == BY_INITIALS
+        by_initials = candidates.reading[place] == BY_INITIALS
         if by_initials and " " in keys[short]:
             continue
         if not by_initials and not _differ_by_words(reasons[place], words):
@@ -123,9 +123,9 @@ def _find_by_words(search: CandidateSearch, queries: Queries, some: Ints) -> Can
     return near.take(keep & (_score(near) >= _LIKELY))
 
 
-def _score(found: Candidates) -> Floats:
-    by_initials = found.reading == BY_INITIALS
-    logit = found.evidence - fitted.LISTED_PER_WORD_COST * found.cost
+def _score(candidates: Candidates) -> Floats:
+    by_initials = candidates.reading == BY_INITIALS
+    logit = candidates.evidence - fitted.LISTED_PER_WORD_COST * candidates.cost
     score: Floats = np.where(by_initials, _LIKELY, 1 / (1 + np.exp(-logit)))
     return score
 
@@ -157,13 +157,15 @@ def _is_subsequence(short: str, long: str) -> bool:
     return all(letter in letters for letter in short)
 
 
-def _keep_only_ones(found: Candidates) -> Candidates:
+def _keep_only_ones(candidates: Candidates) -> Candidates:
     """Pairs of values that may be only one other; each pair once, the shorter first."""
-    score = _score(found)
-    order = np.lexsort((found.spelling, -score, found.value))
-    found, score = found.take(order), score[order]
-    _, first, counts = np.unique(found.value, return_index=True, return_counts=True)
-    found = found.take(first[counts == 1])
-    shorter = np.minimum(found.value, found.spelling)
-    _, once = np.unique(pack_pairs(shorter, np.maximum(found.value, found.spelling)), return_index=True)
-    return found.take(np.sort(once))
+    score = _score(candidates)
+    order = np.lexsort((candidates.spelling, -score, candidates.value))
+    candidates, score = candidates.take(order), score[order]
+    _, first, counts = np.unique(candidates.value, return_index=True, return_counts=True)
+    candidates = candidates.take(first[counts == 1])
+    shorter = np.minimum(candidates.value, candidates.spelling)
+    _, once = np.unique(
+        pack_pairs(shorter, np.maximum(candidates.value, candidates.spelling)), return_index=True
+    )
+    return candidates.take(np.sort(once))

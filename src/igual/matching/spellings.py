@@ -64,15 +64,15 @@ class Spellings:
         likely = np.flatnonzero(self._signs.take(_read_signs(keys)))
         if len(likely) * 2 > len(keys):
             return self._look_up(keys)
-        found = np.full(len(keys), -1, np.int64)
+        targets = np.full(len(keys), -1, np.int64)
         if len(likely):
-            found[likely] = self._look_up(keys.take(pa.array(likely)))
-        return found
+            targets[likely] = self._look_up(keys.take(pa.array(likely)))
+        return targets
 
     def _look_up(self, keys: pa.Array) -> npt.NDArray[np.int64]:
         places = pc.index_in(keys, self._keys).fill_null(len(self._keys))
-        found: npt.NDArray[np.int64] = self._targets[places.to_numpy(zero_copy_only=False)]
-        return found
+        targets: npt.NDArray[np.int64] = self._targets[places.to_numpy(zero_copy_only=False)]
+        return targets
 
     @cached_property
     def _signs(self) -> Mask | None:

@@ -93,12 +93,12 @@ def _draw_given(matches: Matches, position: int) -> Cell:
     return draw_value(matches.given[entry])
 
 
-def lookalikes_view(found: Sequence[Lookalike], column: str = "", most: int = 20) -> RenderableType:
+def lookalikes_view(members: Sequence[Lookalike], column: str = "", most: int = 20) -> RenderableType:
     """Group by group: the spelling that is proposed, and those that are like it."""
-    groups = [list(group) for _, group in groupby(found, key=lambda one: one.group)]
+    groups = [list(group) for _, group in groupby(members, key=lambda one: one.group)]
     # Slips first: what differs in case and the like is soon read.
     groups.sort(key=lambda group: all(_is_folded(one) for one in group[1:]))
-    values = sum(one.value != one.proposal for one in found)
+    values = sum(one.value != one.proposal for one in members)
     of = f"{draw_value(column)}: " if column else ""
     if not groups:
         return Text(f"{of}nothing looks alike", style="green")
@@ -129,9 +129,9 @@ def lookalikes_view(found: Sequence[Lookalike], column: str = "", most: int = 20
     return draw_table(title, ("proposal", "like it", "rows#", "score#", "why"), rows)
 
 
-def related_view(found: Sequence[Related], most: int = 20) -> RenderableType:
+def related_view(related: Sequence[Related], most: int = 20) -> RenderableType:
     """Values that may be one though they differ by words or initials."""
-    if not found:
+    if not related:
         return Text("nothing differs by words or initials alone", style="green")
     rows: list[Sequence[Cell]] = [
         (
@@ -141,11 +141,11 @@ def related_view(found: Sequence[Related], most: int = 20) -> RenderableType:
             one.other_rows,
             draw_value(format_reasons(one.reasons, one.value, one.other)),
         )
-        for one in found[:most]
+        for one in related[:most]
     ]
-    if left := found[most:]:
+    if left := related[most:]:
         rows.append((Text(f"{format_count(len(left), 'more pair')}", "dim"), "", "", "", ""))
-    title = f"{format_count(len(found), 'pair')} that may be one each: only you can tell"
+    title = f"{format_count(len(related), 'pair')} that may be one each: only you can tell"
     return draw_table(title, ("value", "rows#", "other", "its rows#", "why"), rows)
 
 

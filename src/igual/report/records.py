@@ -264,7 +264,7 @@ def from_check(
     findings: Sequence[Finding], bad: Sequence[Finding], compared: Sequence[Since] | None, rows: int
 ) -> dict[str, Any]:
     """Turn the findings of a check into a record."""
-    found: dict[str, Any] = {
+    record: dict[str, Any] = {
         "in_order": not bad,
         "rows": rows,
         "findings": [
@@ -284,7 +284,7 @@ def from_check(
         ],
     }
     if compared is not None:
-        found["since"] = [
+        record["since"] = [
             {
                 "column": one.column,
                 "new": [{"value": value.value, "rows": value.rows} for value in one.new],
@@ -297,7 +297,7 @@ def from_check(
             }
             for one in compared
         ]
-    return found
+    return record
 
 
 def from_review(review: Review) -> dict[str, Any]:

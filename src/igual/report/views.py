@@ -115,9 +115,9 @@ def tally_view(tally: Tally, column: str = "", top: int | None = None) -> Render
     return draw_table(title, ("value", "rows#", "share#", "running#", ""), rows)
 
 
-def cross_view(found: CrossTable, column: str, by: Sequence[str], top: int | None = None) -> RenderableType:
+def cross_view(crossed: CrossTable, column: str, by: Sequence[str], top: int | None = None) -> RenderableType:
     """Values by the values of other columns; as many headings as a terminal can hold, the rest summed."""
-    headings = [" / ".join(visible(text, _NARROW, every_space=False) for text in h) for h in found.headings]
+    headings = [" / ".join(visible(text, _NARROW, every_space=False) for text in h) for h in crossed.headings]
     held = sum(
         room <= _ROOM for room in itertools.accumulate(max(len(heading), 5) + 3 for heading in headings)
     )
@@ -129,10 +129,11 @@ def cross_view(found: CrossTable, column: str, by: Sequence[str], top: int | Non
         return [name, *map(int, counts[:held]), *others]
 
     rows = [
-        line(draw_value(value), counts) for value, counts in zip(found.values[:top], found.rows, strict=False)
+        line(draw_value(value), counts)
+        for value, counts in zip(crossed.values[:top], crossed.rows, strict=False)
     ]
-    if top is not None and len(found.values) > top:
-        rest = found.rows[top:]
+    if top is not None and len(crossed.values) > top:
+        rest = crossed.rows[top:]
         rows.append(line(Text(format_count(len(rest), "other value"), "dim"), rest.sum(axis=0)))
     return draw_table(f"{draw_value(column)} by {', '.join(by)}", names, rows)
 

@@ -92,11 +92,11 @@ def find_characters(packed: Packed) -> CharacterPlaces:
 
 def map_characters(packed: Packed, change: Callable[[str], str]) -> Packed:
     """Texts with each character beyond ASCII changed, whatever stands beside it."""
-    found = find_characters(packed)
-    made = [change(character) for character in found.distinct]
-    moves = found.are(lambda character: change(character) != character)
+    characters = find_characters(packed)
+    made = [change(character) for character in characters.distinct]
+    moves = characters.are(lambda character: change(character) != character)
     texts = pa.array(made, TEXT)
-    return splice(packed, found.starts[moves], found.stops[moves], texts, found.which[moves])
+    return splice(packed, characters.starts[moves], characters.stops[moves], texts, characters.which[moves])
 
 
 def lower_alone(character: str) -> str:

@@ -110,12 +110,12 @@ def _cased_together(
     """The bytes of texts in their case; those in which that would go wrong become careful ones."""
     data = packed.data
     cased = _in_capitals(data) if style == "upper" else lowered(data)
-    found = find_characters(packed)
-    is_wrong = found.write(cased, str.upper if style == "upper" else lower_alone)
+    characters = find_characters(packed)
+    is_wrong = characters.write(cased, str.upper if style == "upper" else lower_alone)
     # In names digits and marks part words.
     letter = is_letter(data)
     inside = letter if style == "name" else letter | is_between(data, "0", "9")
-    inside = found.mark(inside, _is_letter if style == "name" else _is_in_word)
+    inside = characters.mark(inside, _is_letter if style == "name" else _is_in_word)
     words = _mark_words(packed, inside)
     high = np.zeros(len(data), np.bool_)
     if style == "sentence":
@@ -125,14 +125,16 @@ def _cased_together(
     elif style in ("title", "name"):
         high = words.begins.copy()
         if small:
-            spaces = found.mark(np.isin(data, _ASCII_SPACES), str.isspace)
+            spaces = characters.mark(np.isin(data, _ASCII_SPACES), str.isspace)
             high[_find_small(packed, cased, words, small, spaces if style == "title" else None)] = False
         if style == "name":
             high[_find_second_capitals(cased, words)] = True
     cased -= (high & letter).view(np.uint8) << _CASE_BIT
-    is_wrong |= found.write(cased, lambda character: lower_alone(character).title(), high[found.starts])
+    is_wrong |= characters.write(
+        cased, lambda character: lower_alone(character).title(), high[characters.starts]
+    )
     if is_wrong.any():
-        careful[packed.texts_at(found.starts[is_wrong])] = True
+        careful[packed.texts_at(characters.starts[is_wrong])] = True
     if keep:
         kept = find_words(packed, [word for word in keep if _WORD.fullmatch(word)], *words)
         held = places_in(kept.starts, kept.stops)
@@ -141,7 +143,7 @@ def _cased_together(
         # A capital behind a small letter was put there on purpose: the word stays.
         low, capital = is_between(data, "a", "z"), is_between(data, "A", "Z")
         seams = np.flatnonzero(
-            found.mark(low, str.islower) & behind(found.mark(capital, str.isupper), packed)
+            characters.mark(low, str.islower) & behind(characters.mark(capital, str.isupper), packed)
         )
         starts, stops = np.flatnonzero(words.begins), np.flatnonzero(words.ends) + 1
         mixed = np.unique(np.searchsorted(starts, seams, "right") - 1)

@@ -92,11 +92,11 @@ def identifiers(values: pa.Array, style: IdentifierStyle, keep: Collection[str])
     joint, first, other = _STYLES[style]
     # An apostrophe parts nothing.
     packed = unpack(pc.replace_substring(values, pattern="'", replacement=""))
-    found = find_characters(packed)
+    characters = find_characters(packed)
     careful = beyond_ascii(values)
     if careful.any():
         careful &= has_pattern(values, "['’]")
-    words = _split_together(packed, found)
+    words = _split_together(packed, characters)
     starts = np.flatnonzero(words.begins)
     bounds = np.searchsorted(starts, packed.offsets)
     leading = mark(len(starts), bounds[:-1][bounds[:-1] < bounds[1:]])
@@ -104,10 +104,12 @@ def identifiers(values: pa.Array, style: IdentifierStyle, keep: Collection[str])
     if other is str.lower or first is str.lower:
         high[starts if other is str.lower else starts[leading]] = False
     written = lowered(packed.data)
-    wrong = found.write(written, lower_alone)
+    wrong = characters.write(written, lower_alone)
     written -= (high & is_letter(packed.data)).view(np.uint8) << np.uint8(5)
-    wrong |= found.write(written, str.upper if other is str.upper else str.title, high[found.starts])
-    careful[packed.texts_at(found.starts[wrong])] = True
+    wrong |= characters.write(
+        written, str.upper if other is str.upper else str.title, high[characters.starts]
+    )
+    careful[packed.texts_at(characters.starts[wrong])] = True
     if keep:
         kept = find_words(
             packed, [word for word in keep if split_words(word) == [word]], words.begins, words.ends
@@ -129,15 +131,15 @@ class _Words(NamedTuple):
     ends: Mask
 
 
-def _split_together(packed: Packed, found: CharacterPlaces) -> _Words:
+def _split_together(packed: Packed, characters: CharacterPlaces) -> _Words:
     """Where the words of texts stand, as `split_words` has them."""
     lower, upper, digit = (
-        found.mark(is_between(packed.data, *span), test)
+        characters.mark(is_between(packed.data, *span), test)
         for span, test in (("az", str.islower), ("AZ", str.isupper), ("09", str.isdigit))
     )
-    inside = found.mark(is_letter(packed.data) | is_between(packed.data, "0", "9"), str.isalnum)
+    inside = characters.mark(is_letter(packed.data) | is_between(packed.data, "0", "9"), str.isalnum)
     leads_lower = behind(lower, packed)
-    leads_lower[found.starts] = leads_lower[found.stops - 1]
+    leads_lower[characters.starts] = leads_lower[characters.stops - 1]
     # A word begins behind a separator, at a hump, before a capital that small letters follow, and beside digits.
     hump = upper & (before(lower, packed) | (before(upper, packed) & leads_lower))
     begins = inside & (~before(inside, packed) | hump | (digit != before(digit, packed)))
