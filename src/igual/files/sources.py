@@ -33,9 +33,7 @@ def existing_file(path: str | os.PathLike[str], error: type[IgualError] = TableE
         raise error(f"{path} is a folder, not a file")
     if not is_there:
         siblings = (
-            sorted(p.name for p in file.parent.iterdir() if p.is_file())
-            if file.parent.is_dir()
-            else []
+            sorted(p.name for p in file.parent.iterdir() if p.is_file()) if file.parent.is_dir() else []
         )
         near = did_you_mean(file.name, siblings) if siblings else ""
         raise error(f"{path}: there is no such file{near if near.startswith('; did') else ''}")
