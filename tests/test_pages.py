@@ -99,6 +99,7 @@ def _use_the_flow(page: Any) -> None:
     assert "became" in told.inner_text() or "as it was" in told.inner_text()
     folded = page.locator(".flow:not([open])").first
     folded.locator("summary").click()
+    page.locator(".flow svg:visible").nth(1).wait_for()
     assert page.locator(".flow svg:visible").count() == 2
 
 
