@@ -106,6 +106,16 @@ def with_igual(table: Any, rules: int = 4) -> Any:
     return outcome.table
 
 
+def with_igual_and_texts(table: Any) -> Any:
+    """Igual with what each rule met and made, and how much it changed, asked for at once."""
+    outcome = book().apply(table)
+    for stage in outcome.account.stages:
+        met, made = stage.before, stage.after
+        assert len(met) == len(made) == len(stage.changed)
+        assert stage.rows[stage.changed].sum() >= 0
+    return outcome.table
+
+
 def with_pandas(series: Any, by_call: bool) -> Any:
     """pandas: the pairs in one pattern with a call for each hit, or one after another; give the faster."""
     clean = series.str.strip().str.replace(r"\s+", " ", regex=True).str.lower()
