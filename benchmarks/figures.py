@@ -85,7 +85,7 @@ def many_rows() -> None:
 def all_distinct_values() -> None:
     """1 million rows, every value distinct."""
     print(
-        "2. 1 million rows, every value distinct: the same chain; what changed is told, and the texts between rules on demand"
+        "2. 1 million rows, every value distinct: the same chain; the texts of Igual's trail are made on demand"
     )
     column = chains.all_distinct(MILLION)
     table = pa.table({"value": column})
