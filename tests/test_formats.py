@@ -281,6 +281,9 @@ def test_texts_stay_texts_in_spreadsheets(run: Run, tmp_path: Path, write: Write
     [
         ("t.jsonl", b'{"a": 1}\n[1]\n', "t.jsonl, line 2 is not an object"),
         ("t.jsonl", b'{"a": 1}\nnonsense\n', "t.jsonl, line 2 is not JSON"),
+        ("t.jsonl", b'null\n{"a": 1}\n', "t.jsonl, line 1 is not an object"),
+        ("t.jsonl", b' \r\n null {"a": 1}\n', "t.jsonl, line 2 is not JSON: Extra data"),
+        ("t.jsonl", b'{"a": 1}{"a": 2}\n', "t.jsonl, line 1 is not JSON: Extra data"),
         ("t.jsonl", b"\n", "t.jsonl is empty"),
         ("t.jsonl", b'{"a": "x"}\n{"a": "\xd3x"}\n', "t.jsonl, line 2 is not JSON"),
         ("t.jsonl", b'{"a\xd3": "x"}\n', "t.jsonl can't be read; it is damaged"),
@@ -298,7 +301,7 @@ def test_texts_stay_texts_in_spreadsheets(run: Run, tmp_path: Path, write: Write
         ("t.ods", b"PK\x03\x04", "is not a spreadsheet (.ods), or is damaged"),
         ("t.parquet.gz", b"", "can't read this kind of file"),
     ],
-    ids=range(14),
+    ids=range(17),
 )
 def test_damaged_files(run: Run, tmp_path: Path, name: str, content: bytes, said: str) -> None:
     (tmp_path / name).write_bytes(content)

@@ -65,6 +65,21 @@ def test_lists_from_other_files(tmp_path: Path, name: str, make: Callable[..., P
         igual.ReferenceList.load(make(tmp_path / name, [["values"], ["a"]]))
 
 
+def test_lists_read_cells_as_tables_do(tmp_path: Path) -> None:
+    column = pa.chunked_array([pa.array([1.0, 2.5, None])])
+    took = pa.array([1, 90_061_000_000_001, None], pa.duration("ns"))
+    spent = pa.array([[1_500_000_000], [], None], pa.list_(pa.int64())).cast(pa.list_(pa.timestamp("ns")))
+    table = pa.table({"code": column, "label": ["good", "poor", None], "took": took, "spent": spent})
+    parquet.write_table(table, tmp_path / "k.parquet")
+    assert igual.Codebook.load(tmp_path / "k.parquet").labels == {"1": "good", "2.5": "poor"}
+    entries = igual.ReferenceList.load(parquet_file(tmp_path / "l.parquet", [["value"], [1.0], [None]]))
+    assert entries.values == ("1",)
+    parquet.write_table(table.rename_columns(["value", "b", "took", "spent"]), tmp_path / "m.parquet")
+    attributes = igual.ReferenceList.load(tmp_path / "m.parquet").attributes
+    assert attributes["took"] == ("1", "90061000000001")
+    assert attributes["spent"] == ('["1970-01-01 00:00:01.500000000"]', "[]")
+
+
 def test_cells_of_a_workbook_are_texts(tmp_path: Path, run: Run) -> None:
     path = workbook(
         tmp_path / "t.xlsx", [["a", "b", None], [7, 2.0, True], [pd.Timestamp("2024-05-31"), 2.5, None]]

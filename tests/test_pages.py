@@ -222,6 +222,8 @@ def test_pages_replace_pages_alone(tmp_path: Path) -> None:
     [
         ("survey trees.csv --report trees.csv", "a page ends with .html"),
         ("tally trees.csv -c site --by condition --report page.html", "--report is of one tally"),
+        ("lookalikes trees.csv -c site --pairs new.csv --report README.md", "a page ends with .html"),
+        ("match trees.csv -c species -l species.csv -o new.csv --report ours.html", "is there already"),
         ("apply trees.toml trees.csv --since may.csv --preview 1", "give --report FILE too"),
         ("review trees.toml --page page.html", "--page needs --table"),
         ("review trees.toml --table trees.csv --page page.csv", "a page ends with .html"),
@@ -229,10 +231,12 @@ def test_pages_replace_pages_alone(tmp_path: Path) -> None:
     ],
 )
 def test_what_pages_can_not_be(line: str, said: str, run: Run, trees: Path) -> None:
+    (trees / "ours.html").write_text("<p>ours</p>", encoding="utf-8")
     done = run(line)
     assert done.returncode == 2
     assert said in done.stderr
     assert not (trees / "page.html").exists()
+    assert not (trees / "new.csv").exists()
 
 
 def test_from_a_page_to_rulings_and_back(run: Run, trees: Path, browser: Browser) -> None:

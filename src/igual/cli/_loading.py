@@ -22,6 +22,7 @@ from igual.files.csv_cells import guarded
 from igual.files.existing import NewFile, refuse_to_replace
 from igual.files.formats.base import OpenedTable, ReadOptions
 from igual.files.outputs import outputs
+from igual.files.pages import place_page
 from igual.files.pieces import Pieces, work_pieces
 from igual.files.rulebooks import load_rulebook
 from igual.files.several import expand_paths, open_several
@@ -114,9 +115,22 @@ class Output(NamedTuple):
 
 
 def write_records(
-    wanted: Iterable[Output], inputs: Iterable[str | Path], *, force: bool, escape_formulas: bool
+    wanted: Iterable[Output],
+    inputs: Iterable[str | Path],
+    page: tuple[str, str] | None = None,
+    *,
+    force: bool,
+    escape_formulas: bool,
 ) -> None:
-    """Write records to the files that were asked for, all or none; reasons become their kinds."""
+    """Write records to the files that were asked for, all or none; reasons become their kinds.
+
+    Args:
+        wanted: The records; those without a path are left out.
+        inputs: What was read: none of it is written over.
+        page: A page, and the file where it goes.
+        force: Replace whatever is there.
+        escape_formulas: Guard the cells of text outputs.
+    """
     named = [(output, checked_ending(output.path)) for output in wanted if output.path]
     with outputs(map(Path, inputs)) as staged:
         for output, ending in named:
@@ -132,6 +146,10 @@ def write_records(
             ]
             made = table_of(flat, output.new.columns)
             write_table(guarded(made) if escape_formulas and is_text_ending(ending) else made, place, ending)
+        if page:
+            place_page(staged, *page, force=force)
+    if page:
+        log_note(f"page to look at: {page[1]}")
 
 
 def report_reading(opened: OpenedTable) -> None:

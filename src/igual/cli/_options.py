@@ -83,8 +83,22 @@ columns_option = click.option(
     multiple=True,
     help="Only this column, or those that fit (height*); may be repeated.",
 )
+
+
+def _page_name(context: click.Context, parameter: click.Parameter, path: str | None) -> str | None:
+    """Refuse the name of a page before any work is done."""
+    from igual.files.pages import page_ending
+
+    if path:
+        page_ending(path)
+    return path
+
+
 report_option = click.option(
-    "--report", metavar="FILE", help="Write what was found as a page to look at (.html)."
+    "--report",
+    metavar="FILE",
+    callback=_page_name,
+    help="Write what was found as a page to look at (.html).",
 )
 force_option = click.option(
     "--force", is_flag=True, help="Replace whatever stands where an output goes, except for the inputs."

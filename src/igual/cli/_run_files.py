@@ -10,10 +10,10 @@ from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import NamedTuple
 
-import click
 import pyarrow as pa
 
 from igual.cli._loading import book_files, user
+from igual.errors import OutputError
 from igual.files.applying import write_piece
 from igual.files.crosswalks import write_crosswalk
 from igual.files.csv_cells import guarded
@@ -160,9 +160,7 @@ def _write_account(
     """Write what is made of the whole account."""
     if endings.get("crosswalk") == ENDING:
         if run.pieces.outgrown:
-            raise click.UsageError(
-                "A table that is worked piece by piece has no crosswalk as SSSOM: take .csv."
-            )
+            raise OutputError("a table that is worked piece by piece has no crosswalk as SSSOM: take .csv")
         write_crosswalk(run.account.crosswalk, places["crosswalk"], ENDING)
     if "open" in places:
         write_sheet(run.account.waiting, run.account.questions, places["open"], endings["open"])

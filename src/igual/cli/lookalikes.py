@@ -82,15 +82,17 @@ def lookalikes(
             records.list_as_rulings(found.members, column),
         ),
     )
-    write_records(named, inputs, force=force, escape_formulas=escape_formulas)
+    page = None
     if report:
-        from igual.cli._pages import list_read, write_report
+        from igual.cli._pages import list_read
         from igual.report.pages.looking_pages import build_lookalikes_page
+        from igual.report.pages.rendering import render_page
         from igual.report.pages.run_page import RunFacts
 
-        read = {"table": opened.files, "list": [Path(list_)] if list_ else []}
-        facts = RunFacts(int(values.counts.sum()), opened.name, list_read(read))
-        write_report(build_lookalikes_page(found, facts, column), report, read, force=force)
+        read = list_read({"table": opened.files, "list": [list_] if list_ else []})
+        facts = RunFacts(int(values.counts.sum()), opened.name, read)
+        page = render_page(build_lookalikes_page(found, facts, column)), report
+    write_records(named, inputs, page, force=force, escape_formulas=escape_formulas)
     if as_json:
         listed = {"column": column, "lookalikes": records.list_lookalikes(found.members)}
         print_json(listed | ({"weaker": records.list_related(found.related)} if weaker else {}))

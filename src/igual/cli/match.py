@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Any
 
 import click
@@ -106,20 +105,23 @@ def match(
         found = match_column(values, MatchIndex(reference), by or WAYS, thresholds, give, on_progress)
     columns = MATCHES if give is None else (*MATCHES, "given")
     new = NewFile("table", tuple(columns))
+    page = None
+    if report:
+        from igual.cli._pages import list_read
+        from igual.report.pages.looking_pages import build_matches_page
+        from igual.report.pages.rendering import render_page
+        from igual.report.pages.run_page import RunFacts
+
+        read = list_read({"table": opened.files, "list": [list_]})
+        facts = RunFacts(int(found.rows.sum()), opened.name, read)
+        page = render_page(build_matches_page(found, facts, column)), report
     write_records(
         [Output(out, new, list_matches(found) if out else ())],
         [*opened.files, list_],
+        page,
         force=force,
         escape_formulas=escape_formulas,
     )
-    if report:
-        from igual.cli._pages import list_read, write_report
-        from igual.report.pages.looking_pages import build_matches_page
-        from igual.report.pages.run_page import RunFacts
-
-        read = {"table": opened.files, "list": [Path(list_)]}
-        facts = RunFacts(int(found.rows.sum()), opened.name, list_read(read))
-        write_report(build_matches_page(found, facts, column), report, read, force=force)
     if as_json:
         counts = {
             status: {"values": values, "rows": rows}

@@ -18,7 +18,7 @@ from igual.cli._options import (
 )
 
 if TYPE_CHECKING:
-    from igual.files.formats.base import OpenedTable
+    from igual.column import Column
     from igual.looking.tally import Tally
 
 
@@ -71,7 +71,7 @@ def tally(
 
     Example:  igual tally trees.csv --column species --contains maple --ignore-case
     """
-    from igual.cli._loading import count_file, open_table, report_reading
+    from igual.cli._loading import count_file, find_restyled, open_table, read_rows, report_reading
     from igual.conditions import Condition
     from igual.lists import Codebook
     from igual.looking.comparison import cross_tabulate, measure_lengths
@@ -94,13 +94,18 @@ def tally(
     columns = [source.any_column(source.names.index(name)) for name in (column, *more)]
     values, *others = [measure_lengths(one, of) for one in columns] if of else columns
     condition = Condition(one_of=one_of or None, **words)
+    order = Codebook.load(codebook) if codebook else None
+    after = None
+    if against:
+        other = open_table(table._replace(paths=(against,)))
+        after = read_rows(other, find_restyled(other.names, column))
     if not as_json:
         report_reading(opened)
         for unread in (find_unread(one, condition) for one in (values, *others)):
             if unread:
                 log_note(str(unread))
-    if against:
-        _compare(opened, table._replace(paths=(against,)), column, top, as_json=as_json)
+    if after is not None:
+        _compare(read_rows(opened, column), after, column, top, as_json=as_json)
         return
     if by:
         beside = [source.any_column(source.names.index(name)) for name in by]
@@ -110,7 +115,6 @@ def tally(
         else:
             show(views.cross_view(crossed, column, by, top))
         return
-    order = Codebook.load(codebook) if codebook else None
     tallied = tally_column(values, condition, None, sort, None, order)  # type: ignore[arg-type]
     if report:
         from igual.cli._pages import list_read, write_report
@@ -132,15 +136,13 @@ def tally(
         show(views.tally_view(tallied, column, top))
 
 
-def _compare(opened: OpenedTable, after: TableSource, column: str, top: int | None, *, as_json: bool) -> None:
+def _compare(before: Column, after: Column, column: str, top: int | None, *, as_json: bool) -> None:
     """Compare a column with that of the table after."""
-    from igual.cli._loading import find_restyled, open_table, read_rows
     from igual.looking.comparison import compare_columns
     from igual.report import records, views
     from igual.report.terminal import show
 
-    other = open_table(after)
-    found = compare_columns(read_rows(opened, column), read_rows(other, find_restyled(other.names, column)))
+    found = compare_columns(before, after)
     if as_json:
         print_json({"column": column, "values": records.to_records(found[:top])})
     else:

@@ -14,6 +14,7 @@ from igual.files.sources import existing_file
 from igual.files.tables import read_table
 from igual.lists import Codebook, CodeMeaning, PairList, ReferenceList
 from igual.lists.codes import check_codes
+from igual.text.cells import read_cells
 
 ALIAS_SEPARATOR = "|"
 Columns = Mapping[str, list[str]]
@@ -174,7 +175,9 @@ def _needs(columns: Columns, needed: Sequence[str], name: str) -> None:
 
 
 def _read_texts(column: pa.ChunkedArray) -> list[str]:
-    if pa.types.is_string(column.type) or pa.types.is_large_string(column.type):
-        texts: list[str] = column.fill_null("").to_pylist()
-        return texts
-    return ["" if cell is None else str(cell) for cell in column.to_pylist()]
+    """The cells as the values of a table are read: a code that is 1.0 in a column of numbers is 1."""
+    cells = column.combine_chunks()
+    if pa.types.is_dictionary(cells.type):
+        cells = cells.dictionary_decode()
+    texts: list[str] = read_cells(cells).values.fill_null("").to_pylist()
+    return texts

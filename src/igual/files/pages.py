@@ -8,7 +8,7 @@ from pathlib import Path
 
 from igual.errors import OutputError
 from igual.files.existing import NewFile, refuse_to_replace
-from igual.files.outputs import outputs
+from igual.files.outputs import Outputs, outputs
 
 PAGE = NewFile("page")
 _ENDINGS = (".html", ".htm")
@@ -45,9 +45,14 @@ def save_page(
     Raises:
         OutputError: For another ending, where something else is there, or where the file can't be written.
     """
-    page_ending(path)
     with outputs(inputs) as staged:
-        place = staged.place(path)
-        if not force:
-            refuse_to_replace(path, PAGE)
-        write_page(html, place)
+        place_page(staged, html, path, force=force)
+
+
+def place_page(staged: Outputs, html: str, path: str | os.PathLike[str], *, force: bool = False) -> None:
+    """Let a page wait with other outputs to be put in place; see `save_page`."""
+    page_ending(path)
+    place = staged.place(path)
+    if not force:
+        refuse_to_replace(path, PAGE)
+    write_page(html, place)

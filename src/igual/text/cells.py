@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import json
 import math
 from collections.abc import Sequence
 from datetime import datetime, time
@@ -113,10 +114,45 @@ def _without_idle_fraction(texts: pa.Array) -> pa.Array:
 
 
 def print_cells(cells: pa.Array) -> pa.Array:
-    """Write cells that have no values as they would be printed, (cells,)."""
+    """Write cells that have no values as they would be printed; what is nested as JSON.
+
+    Args:
+        cells: Cells of any type, (cells,).
+
+    Returns:
+        Texts, (cells,); missing cells stay missing.
+
+    Example:
+        >>> print_cells(pa.array([["oak", None], None])).to_pylist()
+        ['["oak", null]', None]
+    """
+    if not isinstance(cells.type, pa.BaseExtensionType):
+        with contextlib.suppress(pa.ArrowNotImplementedError, pa.ArrowInvalid):
+            return cells.cast(TEXT)
     with contextlib.suppress(pa.ArrowNotImplementedError, pa.ArrowInvalid):
-        return cells.cast(TEXT)
-    return pa.array([None if cell is None else str(cell) for cell in cells.to_pylist()], TEXT)
+        cells = cells.cast(_with_printed_leaves(cells.type))
+    return pa.array([None if cell is None else _print_cell(cell) for cell in cells.to_pylist()], TEXT)
+
+
+def _print_cell(cell: Any) -> str:
+    if isinstance(cell, list | dict):
+        return json.dumps(cell, ensure_ascii=False, default=str)
+    return str(cell)
+
+
+def _with_printed_leaves(kind: pa.DataType) -> pa.DataType:
+    """A nested type with texts for times and decimals: Python's own have no nanoseconds, and no form in JSON."""
+    if pa.types.is_temporal(kind) or pa.types.is_decimal(kind):
+        return pa.string()
+    if pa.types.is_dictionary(kind):
+        return _with_printed_leaves(kind.value_type)
+    if pa.types.is_map(kind):
+        return pa.map_(_with_printed_leaves(kind.key_type), _with_printed_leaves(kind.item_type))
+    if pa.types.is_struct(kind):
+        return pa.struct([field.with_type(_with_printed_leaves(field.type)) for field in kind])
+    if pa.types.is_nested(kind) and hasattr(kind, "value_type"):
+        return pa.large_list(_with_printed_leaves(kind.value_type))
+    return kind
 
 
 def write_cells(values: pa.Array, kind: pa.DataType) -> pa.Array | None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterator, Sequence
 from typing import IO, Any
 
@@ -28,6 +29,8 @@ from igual.text.cells import print_cells
 
 _BLOCK = 4 << 20
 _LARGEST = (1 << 31) - (1 << 20)
+# The first character of a line that isn't blank.
+_FIRST = re.compile(rb"(?:\A|\n)[ \t\r]*([^ \t\r\n])")
 
 
 class JsonLinesFormat:
@@ -95,7 +98,7 @@ def _blocks(path: Readable) -> Iterator[bytes]:
 def _find_fields(path: Readable, lines: bytes) -> pa.Schema:
     """The keys of some lines, and the types of their cells; those of several kinds are texts."""
     try:
-        return _read(lines, arrow_json.ParseOptions(unexpected_field_behavior="infer")).schema
+        return _read(path, lines, arrow_json.ParseOptions(unexpected_field_behavior="infer")).schema
     except pa.ArrowInvalid:
         rows = _parse_lines(path, lines)
         names = dict.fromkeys(key for row in rows for key in row)
@@ -114,7 +117,7 @@ def _kind_of(cells: Sequence[Any]) -> pa.DataType:
 def _parse(path: Readable, lines: bytes, schema: pa.Schema) -> pa.Table:
     """Parse lines into columns of stated types."""
     try:
-        return _read(lines, arrow_json.ParseOptions(schema, unexpected_field_behavior="error"))
+        return _read(path, lines, arrow_json.ParseOptions(schema, unexpected_field_behavior="error"))
     except pa.ArrowInvalid:
         # A number among texts, or what is nested, is no mistake: it is kept as it is written.
         rows = _parse_lines(path, lines)
@@ -125,12 +128,27 @@ def _parse(path: Readable, lines: bytes, schema: pa.Schema) -> pa.Table:
     return pa.Table.from_arrays(columns, schema=schema)
 
 
-def _read(lines: bytes, options: arrow_json.ParseOptions) -> pa.Table:
+def _read(path: Readable, lines: bytes, options: arrow_json.ParseOptions) -> pa.Table:
+    count = _count_objects(path, lines)
     size = arrow_json.ReadOptions(block_size=len(lines) + 1, use_threads=False)
     table = arrow_json.read_json(pa.BufferReader(lines), size, options)
     # Arrow takes texts that aren't UTF-8 as they are.
     table.validate(full=True)
+    if table.num_rows != count:
+        # Several objects stand in a line.
+        _parse_lines(path, lines)
     return table
+
+
+def _count_objects(path: Readable, lines: bytes) -> int:
+    """How many lines there are, each of which begins an object: Arrow crashes where the first is `null`."""
+    begun = lines.count(b"\n{") + lines.startswith(b"{")
+    if begun == lines.count(b"\n") + (not lines.endswith(b"\n")):
+        return begun
+    first = _FIRST.findall(lines)
+    if first.count(b"{") < len(first):
+        _parse_lines(path, lines)
+    return len(first)
 
 
 def _to_cell(cell: Any, is_text: bool) -> Any:
