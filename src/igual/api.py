@@ -10,7 +10,7 @@ from igual.column import Column
 from igual.conditions import Condition, ConditionLike, Limit
 from igual.engines import open_table, read_values
 from igual.errors import IgualWarning, RulebookError, TableError
-from igual.lists import Codebook, ReferenceList
+from igual.lists import Codebook, ReferenceList, as_reference_list
 from igual.looking.comparison import Measure, compare_columns, cross_tabulate, measure_lengths
 from igual.looking.date_forms import find_date_forms
 from igual.looking.headers import restyle_headers as restyle_names
@@ -200,7 +200,7 @@ def compare(before: Any, after: Any) -> pd.DataFrame:
     return to_frame(records.to_records(compared), records.COMPARED)
 
 
-def compare_lists(old: ReferenceList, new: ReferenceList) -> pd.DataFrame:
+def compare_lists(old: ReferenceList | Sequence[str], new: ReferenceList | Sequence[str]) -> pd.DataFrame:
     """Compare two versions of a reference list.
 
     An entry is renamed where its old name is an alias now, an attribute that tells entries apart (a code) is the same,
@@ -219,7 +219,7 @@ def compare_lists(old: ReferenceList, new: ReferenceList) -> pd.DataFrame:
         >>> igual.compare_lists(igual.ReferenceList(["Gean", "Elm"]), new)["what"].tolist()
         ['removed', 'renamed']
     """
-    changes = compare_versions(old, new)
+    changes = compare_versions(as_reference_list(old), as_reference_list(new))
     return to_frame(records.list_list_changes(changes), records.LIST_CHANGES)
 
 
@@ -271,7 +271,11 @@ def match(
 
 
 def lookalikes(
-    values: Any, *, reference: ReferenceList | None = None, min_score: float = 0.85, weaker: bool = False
+    values: Any,
+    *,
+    reference: ReferenceList | Sequence[str] | None = None,
+    min_score: float = 0.85,
+    weaker: bool = False,
 ) -> Lookalikes:
     """Find groups of distinct values that are probably one, each with a proposed spelling and the reasons.
 
@@ -281,7 +285,7 @@ def lookalikes(
 
     Args:
         values: One column, as for `tally`, (rows,).
-        reference: A list whose entries are preferred as spellings, and never grouped with one another.
+        reference: A list, or its entries, which are preferred as spellings, and never grouped with one another.
         min_score: How likely two values must be one, above 0 and up to 1.
         weaker: Look also for values that differ by words or initials, such as `mercedes` and `mercedes-benz`; see
             `Lookalikes.weaker`. Nothing is made of them unasked.
@@ -298,10 +302,11 @@ def lookalikes(
         >>> igual.lookalikes(["Norway maple", "Norway maple", "Norway mapel", "Elm"]).pairs
         {'Norway mapel': 'Norway maple'}
     """
-    if not 0 < min_score <= 1:
+    if not isinstance(min_score, int | float) or not 0 < min_score <= 1:
         raise RulebookError(f"'min_score' is a probability above 0 and up to 1; found {min_score!r}")
     with show_progress("looking for lookalikes") as on_progress:
-        return find_lookalikes(read_values(values), min_score, reference, on_progress, weaker=weaker)
+        entries = None if reference is None else as_reference_list(reference)
+        return find_lookalikes(read_values(values), min_score, entries, on_progress, weaker=weaker)
 
 
 def date_forms(values: Any) -> pd.DataFrame:

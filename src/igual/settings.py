@@ -57,6 +57,9 @@ class Settings(BaseModel):
                 super().__init__(**{word: _unchanging(given) for word, given in words.items()})
             except ValidationError as error:
                 raise RulebookError(format_validation_error(error, type(self))) from None
+            except TypeError as error:
+                # Words of a condition, say, that are no texts.
+                raise RulebookError(f"a word can't be read: {error}") from None
 
 
 def _unchanging(given: Any, depth: int = 0) -> Any:

@@ -27,7 +27,7 @@ from hypothesis import strategies as st
 import igual
 from igual.files.csv_cells import guarded, unguarded
 from igual.lists import CodeMeaning
-from igual.rules import Condition, Date, Extract, Label, Number, Overlay, Replace, Spacing
+from igual.rules import Condition, Date, Extract, Label, Match, Number, Overlay, Replace, Spacing
 from tests.attack.campaign import _UNSEEN
 from tests.attack.forked import ForkServer
 from tests.conftest import COMMAND, Run
@@ -470,6 +470,10 @@ def test_columns_of_more_than_two_gigabytes_are_cut(monkeypatch: pytest.MonkeyPa
         lambda: Spacing().on(["\ud800"]), lambda: Condition(equals="\ud800"), lambda: igual.Rulebook(Spacing(column="a")),  # type: ignore[arg-type]
         lambda: igual.Rulebook([Spacing(column="a")]).apply({"a": 5}), lambda: igual.Rulings().decide("a", "\ud800", "x"),
         lambda: igual.Rulebook([Spacing(column="a")]).save("a\0b.toml"), lambda: Label(column="a", codebook="c", dated_by="a"),
+        lambda: igual.match(["a"], "species.csv"), lambda: igual.ReferenceList(5), lambda: igual.ReferenceList(["a"], ["b"]),  # type: ignore[arg-type]
+        lambda: igual.Rulebook([Spacing(column="a")], lists=["oak"]), lambda: igual.lookalikes(["a"], min_score="x"),  # type: ignore[arg-type]
+        lambda: Spacing(column="a", when={1: "x"}), lambda: igual.tally(pd.MultiIndex.from_tuples([("a", "b")])),  # type: ignore[dict-item]
+        lambda: igual.Rulebook([Spacing(column="a")]).apply({"a": ["x"]}, only="1"),  # type: ignore[arg-type]
         lambda: igual.ReferenceList.load("x" * 5000 + ".csv"), lambda: igual.match(["\udc80"], igual.ReferenceList(["a"])),
     ],
 )  # fmt: skip
@@ -477,6 +481,22 @@ def test_every_error_is_igual_s_own(call: Callable[[], Any]) -> None:
     with pytest.raises(igual.IgualError) as caught:
         call()
     assert str(caught.value)
+
+
+def test_plain_lists_and_mappings_serve_as_what_they_stand_for() -> None:
+    rules = [Match(column="a", list="l"), Label(column="b", codebook="c"), Replace(column="b", pairs="p")]
+    plain: dict[str, Any] = {
+        "lists": {"l": ["oak"]},
+        "codebooks": {"c": {1: "good"}},
+        "pairs": {"p": {"good": "fine"}},
+    }
+    book = igual.Rulebook(rules, **plain)
+    assert book.apply({"a": ["Oak"], "b": [1]}).table == {"a": ["oak"], "b": ["fine"]}
+    assert isinstance(book.lists["l"], igual.ReferenceList)
+    with pytest.raises(igual.ListError, match="the list 'l': entry 'oak' stands twice"):
+        igual.Rulebook(rules, **plain | {"lists": {"l": ["oak", "oak"]}})
+    assert igual.lookalikes(["Oak", "oak"], reference=["oak"]).pairs == {"Oak": "oak"}
+    assert igual.compare_lists(["a"], ["b"])["what"].tolist() == ["added", "removed"]
 
 
 # Spreadsheets and size

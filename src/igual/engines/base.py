@@ -329,6 +329,8 @@ def wrap_values(values: Any) -> tuple[Any, Callable[[Any, str], Any]]:
     if "pandas" in modules:
         import pandas as pd
 
+        if isinstance(values, pd.MultiIndex):
+            raise TableError("expected the values of one column; found a MultiIndex of several")
         series = values if isinstance(values, pd.Series) else pd.Series(values)
         frame = series.rename("values").to_frame()
         return frame, lambda table, name: table[name].rename(series.name)

@@ -48,9 +48,12 @@ class ReferenceList(Tabled):
 
     def __post_init__(self) -> None:
         set_field = object.__setattr__  # the dataclass is frozen
-        for given in (self.values, *self.aliases.values()):
-            if isinstance(given, str):
-                raise ListError(f"entries and aliases take lists of texts; found the text {given!r}")
+        for word in ("aliases", "attributes"):
+            if not isinstance(given := getattr(self, word), Mapping):
+                raise ListError(f"{word!r} takes a mapping of names to lists; found {type(given).__name__}")
+        for given in (self.values, *self.aliases.values(), *self.attributes.values()):
+            if isinstance(given, str | bytes) or not isinstance(given, Iterable):
+                raise ListError(f"entries, aliases and attributes take lists of texts; found {given!r:.60}")
         set_field(self, "values", _as_values(self.values))
         aliases = values_of(self.aliases)
         set_field(self, "aliases", {entry: _as_values(given) for entry, given in aliases.items() if given})
@@ -148,6 +151,25 @@ class ReferenceList(Tabled):
         return {
             text: entry for text, entry in known.items() if text not in contested or text in entries
         }, contested
+
+
+def as_reference_list(given: ReferenceList | Iterable[str]) -> ReferenceList:
+    """Take a reference list, or make one of its entries.
+
+    Args:
+        given: The list, or the entries alone.
+
+    Returns:
+        The list.
+
+    Raises:
+        ListError: Where no list can be made of it.
+
+    Example:
+        >>> as_reference_list(["Elm"]).values
+        ('Elm',)
+    """
+    return given if isinstance(given, ReferenceList) else ReferenceList(given)  # type: ignore[arg-type]
 
 
 def _as_values(cells: Iterable[Any]) -> tuple[Any, ...]:

@@ -10,7 +10,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask, to_mask
-from igual.lists import ReferenceList
+from igual.lists import ReferenceList, as_reference_list
 from igual.matching.candidates import CandidateSearch
 from igual.matching.keys import letters_key, plain, two_letter_key
 from igual.matching.lookups import How, Key, LookUp
@@ -59,9 +59,7 @@ class MatchIndex:
         small_words: Sequence[str] = (),
         vocabulary: Vocabulary | None = None,
     ) -> None:
-        if not isinstance(reference, ReferenceList):
-            reference = ReferenceList(list(reference))
-        self.reference = reference
+        self.reference = reference = as_reference_list(reference)
         self.vocabulary = vocabulary or Vocabulary.extended(opposites, abbreviations, small_words)
         self.entries = pa.array(reference.values, TEXT)
         self.names = tuple(reference.values)

@@ -149,7 +149,7 @@ def draft_rules(
     Returns:
         The draft.
     """
-    drafting = _Drafting(Shelf(lists=dict(lists or {}), codebooks=dict(codebooks or {})))
+    drafting = _Drafting(Shelf({} if lists is None else lists, {} if codebooks is None else codebooks))
     names = []
     for name, column in columns:
         names.append(name)

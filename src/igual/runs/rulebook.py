@@ -74,6 +74,9 @@ class Rulebook(Tabled):
             if isinstance(given, Rule | Check | str) or not all(isinstance(part, kind) for part in parts):
                 raise RulebookError(f'{word!r} takes a list of {word}, such as [Spacing(column="site")]')
             object.__setattr__(self, word, parts)
+        shelf = Shelf(self.lists, self.codebooks, self.pairs)
+        for name in SHELVES:
+            object.__setattr__(self, name, shelf.entries(name))
         if not (self.rules or self.checks or self.headers):
             raise RulebookError("a rulebook needs at least one rule, check or header style")
         for number, rule in enumerate(self.rules, 1):
@@ -255,8 +258,8 @@ class Rulebook(Tabled):
         """
         if only is None:
             return self
-        if not 1 <= only <= len(self.rules):
-            raise RulebookError(f"there is no rule {only}: the rulebook has {len(self.rules)}")
+        if isinstance(only, bool) or not isinstance(only, int) or not 1 <= only <= len(self.rules):
+            raise RulebookError(f"there is no rule {only!r}: the rulebook has {len(self.rules)}")
         return replace(self, rules=self.rules[:only], checks=())
 
     def source_columns(self, names: Sequence[str]) -> tuple[str, ...]:
