@@ -10,12 +10,15 @@ import os
 import struct
 import zipfile
 from collections.abc import Callable
+from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
 import pandas as pd
 import pyarrow as pa
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 from openpyxl import Workbook
 from pyarrow import parquet
 
@@ -24,6 +27,7 @@ from igual.files.formats.base import ReadOptions
 from igual.files.streams import CleanTable, count_table
 from igual.files.tables import open_table_file, read_table, write_table, writing_table
 from igual.files.text_blocks import TextBlock, read_blocks
+from igual.text.cells import read_cells
 from tests.attack.campaign import write_ods
 from tests.conftest import Run
 
@@ -266,6 +270,38 @@ def test_a_million_empty_rows_are_none(run: Run, tmp_path: Path) -> None:
             made.writestr(part.filename, content.replace(b"</sheetData>", rows + b"</sheetData>"))
     done = run("survey w.xlsx")
     assert "w.xlsx: 1 row, 1 column" in done.stdout
+
+
+TIMES = st.datetimes(dt.datetime(1, 1, 1), dt.datetime(9999, 12, 31, 23, 59, 59))
+TYPED: dict[pa.DataType, st.SearchStrategy[Any]] = {
+    pa.date32(): st.dates(),
+    pa.timestamp("us"): TIMES,
+    pa.timestamp("ns"): st.integers(-(2**62), 2**62),
+    pa.time64("ns"): st.integers(0, 86_399 * 10**9),
+    pa.int64(): st.integers(-(2**63), 2**63 - 1),
+    pa.uint64(): st.integers(0, 2**64 - 1),
+    pa.float64(): st.floats(allow_nan=False),
+    pa.decimal128(20, 3): st.integers(-(10**16), 10**16).map(lambda number: Decimal(number) / 1000),
+}
+
+
+@pytest.mark.parametrize("ending", [".xlsx", ".jsonl", ".parquet", ".arrow"])
+@settings(deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(data=st.data())
+def test_typed_cells_read_back_as_the_same_values(ending: str, data: st.DataObject, tmp_path: Path) -> None:
+    kind = data.draw(st.sampled_from(list(TYPED)))
+    listed = data.draw(st.lists(TYPED[kind] | st.none(), min_size=1, max_size=6))
+    is_nanos = pa.types.is_temporal(kind) and kind in (pa.timestamp("ns"), pa.time64("ns"))
+    cells = pa.array(listed, pa.int64()).cast(kind) if is_nanos else pa.array(listed, kind)
+    path = tmp_path / f"t{ending}"
+    write_table(pa.table({"at": ["x"] * len(cells), "cells": cells}), path, ending)
+    again = read_table(path)["cells"].combine_chunks()
+    again = again.dictionary_decode() if pa.types.is_dictionary(again.type) else again
+    values, read = (read_cells(one).values.fill_null("").to_pylist() for one in (cells, again))
+    # In a column of days and times a day that is read as a cell of its own has no time.
+    assert [value.removesuffix("T00:00:00") for value in values] == [
+        value.removesuffix("T00:00:00") for value in read
+    ]
 
 
 def test_texts_stay_texts_in_spreadsheets(run: Run, tmp_path: Path, write: Write) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import json
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import datetime, time
 from decimal import Decimal
 from numbers import Integral
@@ -23,6 +23,8 @@ from igual.values import value_of
 WHOLE, NUMBERS, DATES, TIMES = "whole numbers", "numbers", "dates", "times"
 # What cells may be, for rules to read them.
 READABLE = frozenset({TEXTS, WHOLE, NUMBERS, DATES, TIMES, MIXED})
+# A double holds all numbers of so many digits.
+_SURE_DIGITS = 15
 _MIDNIGHT = r"[T ]00:00:00(\.0+)?$"
 
 
@@ -132,6 +134,60 @@ def print_cells(cells: pa.Array) -> pa.Array:
     with contextlib.suppress(pa.ArrowNotImplementedError, pa.ArrowInvalid):
         cells = cells.cast(_with_printed_leaves(cells.type))
     return pa.array([None if cell is None else _print_cell(cell) for cell in cells.to_pylist()], TEXT)
+
+
+def list_cells(cells: pa.Array, holds: Callable[[Any], bool]) -> list[Any]:
+    """List cells for a file that has numbers, days and times of its own, but not all of them.
+
+    Args:
+        cells: Cells of any type, (cells,).
+        holds: Whether the file holds all of an int, float, bool, date, time or datetime.
+
+    Returns:
+        For each cell what the file holds, otherwise its value as a text; None for missing. Decimals of up to 15 digits
+        are floats, which hold so many, and durations count units of their column.
+
+    Example:
+        >>> list_cells(pa.array([1.5, float("inf"), None]), math.isfinite)
+        [1.5, 'inf', None]
+    """
+    kind = cells.type
+    if pa.types.is_dictionary(kind):
+        return list_cells(cells.dictionary_decode(), holds)
+    if pa.types.is_duration(kind):
+        return list_cells(cells.cast(pa.int64()), holds)
+    texts: list[Any] = read_cells(cells).values.to_pylist()
+    if not _is_written(kind) or pa.types.is_interval(kind):
+        return texts
+    objects = _to_objects(cells)
+    return [
+        cell if cell is not None and holds(cell) else text for cell, text in zip(objects, texts, strict=True)
+    ]
+
+
+def _to_objects(cells: pa.Array) -> list[Any]:
+    """Numbers and times as Python's; None for those that it doesn't have, or only with another library."""
+    kind = cells.type
+    if pa.types.is_decimal(kind):
+        return [
+            float(cell) if cell is not None and len(cell.as_tuple().digits) <= _SURE_DIGITS else None
+            for cell in cells.to_pylist()
+        ]
+    if (pa.types.is_timestamp(kind) or pa.types.is_time64(kind)) and kind.unit == "ns":
+        in_micros = pa.timestamp("us", kind.tz) if pa.types.is_timestamp(kind) else pa.time64("us")
+        rounded = cells.cast(in_micros, safe=False)
+        is_exact = pc.equal(rounded.cast(kind), cells)
+        cells = pc.if_else(is_exact, rounded, pa.scalar(None, in_micros))
+    try:
+        return cells.to_pylist()  # type: ignore[no-any-return]
+    except (ValueError, OverflowError):
+        return [_to_object(cell) for cell in cells]
+
+
+def _to_object(cell: pa.Scalar) -> Any:
+    with contextlib.suppress(ValueError, OverflowError):
+        return cell.as_py()
+    return None
 
 
 def _print_cell(cell: Any) -> str:

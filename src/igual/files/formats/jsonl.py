@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import re
 from collections.abc import Iterator, Sequence
 from typing import IO, Any
@@ -25,7 +26,7 @@ from igual.files.formats.base import (
     Writer,
 )
 from igual.files.sources import Readable
-from igual.text.cells import print_cells
+from igual.text.cells import list_cells, print_cells
 
 _BLOCK = 4 << 20
 _LARGEST = (1 << 31) - (1 << 20)
@@ -209,19 +210,15 @@ def _write_cells(cells: pa.Array) -> pa.Array:
     if pa.types.is_integer(kind) or pa.types.is_boolean(kind):
         return cells.cast(TEXT).fill_null("null")
     if not pa.types.is_dictionary(kind):
-        cells = (
-            cells.dictionary_encode()
-            if not pa.types.is_nested(kind)
-            else print_cells(cells).dictionary_encode()
-        )
-    written = [json.dumps(_to_json(cell), ensure_ascii=False) for cell in cells.dictionary.to_pylist()]
+        cells = (print_cells(cells) if pa.types.is_nested(kind) else cells).dictionary_encode()
+    listed = list_cells(cells.dictionary, _is_in_json)
+    written = [json.dumps(cell, ensure_ascii=False) for cell in listed]
     return pa.array(written, TEXT).take(cells.indices).fill_null("null")
 
 
-def _to_json(cell: Any) -> Any:
-    if isinstance(cell, float) and cell != cell:
-        return None
-    return cell if isinstance(cell, str | int | float | bool | None) else str(cell)
+def _is_in_json(cell: Any) -> bool:
+    """Whether JSON has such a thing: it has no times, and no number that is infinite."""
+    return isinstance(cell, int | float) and math.isfinite(cell)
 
 
 FORMAT: Format = JsonLinesFormat()

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import math
 import re
-from datetime import datetime
+from datetime import date, datetime, time
 from pathlib import Path
 from typing import IO, Any
 
@@ -13,8 +14,11 @@ from igual.errors import OutputError
 from igual.files.formats.base import CleanPart, Format, OpenedTable, ReadOptions, TextStyle, Writer
 from igual.files.sources import Readable
 from igual.files.workbooks import read_workbook
+from igual.text.cells import list_cells
 
 _MOST_ROWS, _MOST_COLUMNS, _MOST_CHARACTERS = 1_048_576, 16_384, 32_767
+# Dates begin in 1900, with a precision of milliseconds; numbers are doubles.
+_FIRST_YEAR, _LARGEST_WHOLE = 1900, 1 << 53
 # Characters that XML can't hold stand in cells by their numbers (ECMA-376, 22.9.2.19, ST_Xstring).
 _TO_ESCAPE = re.compile(r"[\x00-\x08\x0b-\x1f\ufffe\uffff]|_(?=x[0-9A-Fa-f]{4}_)")
 
@@ -27,6 +31,19 @@ def escape_text(text: str) -> str:
         'a_x0001__x005F_x0041_'
     """
     return _TO_ESCAPE.sub(lambda found: f"_x{ord(found[0]):04X}_", text)
+
+
+def _holds(given: Any) -> bool:
+    """Whether a cell of a spreadsheet holds all of something that isn't a text; texts hold the rest."""
+    if isinstance(given, datetime):
+        return given.tzinfo is None and given.year >= _FIRST_YEAR and given.microsecond % 1000 == 0
+    if isinstance(given, date):
+        return given.year >= _FIRST_YEAR
+    if isinstance(given, time):
+        return given.microsecond % 1000 == 0
+    if isinstance(given, int):
+        return abs(given) <= _LARGEST_WHOLE
+    return bool(math.isfinite(given))
 
 
 class XlsxFormat:
@@ -64,12 +81,13 @@ class _XlsxWriter:
     def _cell(self, given: Any) -> Any:
         from openpyxl.cell import WriteOnlyCell
 
+        if isinstance(given, float) and float(f"{given:.16g}") != given:
+            # The writer rounds to sixteen digits.
+            cell = WriteOnlyCell(self._sheet, repr(given))
+            cell.data_type = "n"
+            return cell
         if not isinstance(given, str):
-            return (
-                given
-                if given is None or isinstance(given, bool | int | float | datetime)
-                else self._plain(given)
-            )
+            return given
         if len(given) > _MOST_CHARACTERS:
             raise OutputError(
                 f"a cell of a spreadsheet holds {_MOST_CHARACTERS:,} characters; one has {len(given):,}"
@@ -78,12 +96,10 @@ class _XlsxWriter:
         cell.data_type = "s"  # never a formula, whatever it starts with
         return cell
 
-    def _plain(self, given: Any) -> Any:
-        return given if hasattr(given, "isoformat") else self._cell(str(given))
-
     def prepare(self, clean: CleanPart) -> Any:
         """Give the cells."""
-        return [column.to_pylist() for column in clean.table().columns], clean.part.rows
+        columns = [list_cells(column.combine_chunks(), _holds) for column in clean.table().columns]
+        return columns, clean.part.rows
 
     def write(self, prepared: Any) -> None:
         """Write rows."""
