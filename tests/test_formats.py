@@ -304,6 +304,20 @@ def test_typed_cells_read_back_as_the_same_values(ending: str, data: st.DataObje
     ]
 
 
+def test_an_empty_table_of_any_types(run: Run, tmp_path: Path) -> None:
+    kinds = (pa.dictionary(pa.int32(), pa.timestamp("ns")), pa.map_(pa.string(), pa.int8()), pa.string_view())
+    table = pa.Table.from_arrays([pa.nulls(0, kind) for kind in kinds], names=["t", "b", "c"])
+    write_table(table, tmp_path / "t.arrow", ".arrow")
+    (tmp_path / "b.toml").write_text(BOOK, encoding="utf-8")
+    for call in (
+        "survey t.arrow",
+        "tally t.arrow -c b",
+        "apply b.toml t.arrow --out o.jsonl --trail trail.csv",
+    ):
+        assert run(call).returncode == 0
+    assert repr(igual.survey(table)).startswith("0 rows, 3 columns")
+
+
 def test_texts_stay_texts_in_spreadsheets(run: Run, tmp_path: Path, write: Write) -> None:
     write("t.csv", "t,n\n=1+1,007\n'x,1e5\n")
     write("b.toml", 'igual = 1\n[[rule]]\ncolumn = "t"\ndo = "spacing"\n')

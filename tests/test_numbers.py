@@ -114,6 +114,15 @@ def test_how_other_cells_are_read(cells: pa.Array, values: list[str], kind: str)
     assert read_cells(rewritten).values.equals(read.values)
 
 
+def test_cells_that_are_no_longer_of_their_kind_are_texts() -> None:
+    table = pa.table(
+        {"at": pa.array([dt.time(1, 2), None]), "on": [dt.date(2024, 5, 31), None], "n": [12, None]}
+    )
+    rules = [Replace(columns=("at", "on"), pairs={":": "-", "-": "/"}), Replace(column="n", pairs={"2": "x"})]
+    made = igual.Rulebook(rules).apply(table).table.to_pydict()
+    assert made == {"at": ["01-02-00", None], "on": ["2024/05/31", None], "n": ["1x", None]}
+
+
 @given(st.lists(st.floats(allow_nan=False) | st.none()))
 def test_every_double_comes_back_from_its_value(cells: list[float | None]) -> None:
     given = pa.array(cells, pa.float64())
@@ -137,7 +146,7 @@ def test_how_a_column_is_read_is_a_hint_that_names_it() -> None:
 
 
 @pytest.mark.parametrize(
-    "dtype", ["int32", "float64", "Int64", "bool", "datetime64[ns]", "int8[pyarrow]", object]
+    "dtype", ["int32", "Sparse[int64]", "float64", "Int64", "bool", "datetime64[ns]", "int8[pyarrow]", object]
 )
 def test_columns_keep_their_bits_where_nothing_changes(dtype: Any) -> None:
     frame = pd.DataFrame({"c": pd.Series([1, 0, 1]).astype(dtype), "other": [-0.0, np.nan, 1e300]})

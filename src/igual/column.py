@@ -139,7 +139,7 @@ def encode(cells: pa.ChunkedArray) -> tuple[pa.Array, Codes]:
     elif cells.num_chunks > 1:
         cells = cells.unify_dictionaries()
     if cells.num_chunks == 0:
-        return pa.array([], cells.type.value_type), np.zeros(0, np.int32)
+        return pa.nulls(0, cells.type.value_type), np.zeros(0, np.int32)
     values = cells.chunk(0).dictionary
     indices = [chunk.indices for chunk in cells.chunks]
     if any(part.null_count for part in indices):

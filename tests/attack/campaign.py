@@ -17,13 +17,13 @@ import igual
 from igual.demo.layout import lay_out
 from igual.files.tables import write_table
 from tests.attack.forked import Done, ForkServer
-from tests.attack.generators import make_rulebook, make_table
+from tests.attack.generators import make_call, make_rulebook, make_table, make_typed_table
 from tests.attack.mutators import Mutator, mutate_archive, mutate_bytes, mutate_lines, mutate_rulebook
 
 _SECONDS, _MEMORY = 60.0, 2 << 30
 _ROWS = 200
-# Which share of the cases are rulebooks in order over tables in order.
-_GENERATED = 0.25
+# Which share of the cases are rulebooks in order over tables in order: of texts, and of columns of any types.
+_GENERATED, _TYPED = 0.25, 0.2
 # What reaches a terminal raw would be obeyed by it, or would paint over what stands beside it.
 _UNSEEN = re.compile(
     "[\x00-\x08\x0b-\x1f\x7f-\x9f\u200b-\u200f\u202a-\u202e\u2060-\u2069\ufeff\U000e0000-\U000e007f]"
@@ -172,8 +172,9 @@ def attack(server: ForkServer, world: Path, place: Path, seed: int) -> Iterator[
     """
     random = Random(seed)
     while True:
-        if random.random() < _GENERATED:
-            yield _attack_generated(server, place, random)
+        which = random.random()
+        if which < _GENERATED + _TYPED:
+            yield (_attack_generated if which < _GENERATED else _attack_typed)(server, place, random)
             continue
         target = random.choice(TARGETS)
         content = (world / target.file).read_bytes()
@@ -207,6 +208,32 @@ def _attack_generated(server: ForkServer, place: Path, random: Random) -> Case:
     return Case("generated", call, rulebook.encode() + b"\n" + before["t.csv"], done, fault)
 
 
+def _attack_typed(server: ForkServer, place: Path, random: Random) -> Case:
+    """A call with any options on a table of any types: it must end well, or say what it can't do."""
+    import pyarrow as pa
+    from pyarrow import parquet
+
+    folder = place / "case"
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir()
+    (folder / "b.toml").write_text(rulebook := make_rulebook(random), encoding="utf-8", newline="")
+    (folder / "l.csv").write_text("value,alias,kind\nOak,QR,t\nElm,,t\n", encoding="utf-8")
+    (folder / "u.csv").write_text("a,b,c,odd name\noak,1,,x\n", encoding="utf-8")
+    table = make_typed_table(random)
+    if random.random() < 0.5:
+        name = "t.parquet"
+        parquet.write_table(table, folder / name, row_group_size=random.choice((1, 100)))
+    else:
+        name = "t.arrow"
+        with pa.ipc.new_file(folder / name, table.schema) as file:
+            file.write_table(table, max_chunksize=random.choice((2, 100)))
+    before = {path.name: path.read_bytes() for path in folder.iterdir()}
+    call = make_call(random, name)
+    done = server.run(call.split(), folder, seconds=_SECONDS)
+    content = f"{rulebook}\n{table.schema}\n{table.to_pydict()!r:.5000}".encode("utf-8", "backslashreplace")
+    return Case("typed", call, content, done, find_fault(call, done, folder, before))
+
+
 def _read(path: Path) -> list[dict[str, str]]:
     with path.open(encoding="utf-8", newline="") as file:
         return list(csv.DictReader(file))
@@ -231,7 +258,7 @@ def _compare_with_trail(folder: Path, table: dict[str, list[str]]) -> str:
 
 def find_fault(call: str, done: Done, folder: Path, before: dict[str, bytes]) -> str:
     """What is wrong with the end of a call; '' when nothing is."""
-    findings = 1 if call.startswith(("check", "review")) else 0
+    findings = 1 if call.startswith(("check", "review", "draft", "learn")) else 0
     if done.timed_out:
         return f"no end after {_SECONDS:.0f} s"
     if "Traceback" in done.stderr or "unforeseen error" in done.stderr:

@@ -64,7 +64,7 @@ def _is_text(kind: pa.DataType) -> bool:
 
 
 def _first_chunk(column: pa.ChunkedArray) -> pa.Array:
-    return column.chunk(0) if column.num_chunks else pa.array([], column.type)
+    return column.chunk(0) if column.num_chunks else pa.nulls(0, column.type)
 
 
 def encode_cells(cells: pa.ChunkedArray) -> Column:

@@ -70,6 +70,8 @@ def _holds_objects(dtype: Any) -> bool:
 
 
 def _to_arrow(series: pd.Series) -> pa.ChunkedArray:
+    if isinstance(series.dtype, pd.SparseDtype):
+        series = series.astype(series.dtype.subtype)
     cells: Any = pa.array(series, from_pandas=True)
     return cells if isinstance(cells, pa.ChunkedArray) else pa.chunked_array([cells])
 

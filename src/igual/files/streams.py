@@ -137,7 +137,7 @@ def _or_none(counted: Combinations, opened: OpenedTable, places: Sequence[int]) 
     """The combinations; where there is no row, columns of nothing."""
     if counted.cells:
         return counted
-    return combine([pa.array([], opened.schema.field(place).type) for place in places])
+    return combine([pa.nulls(0, opened.schema.field(place).type) for place in places])
 
 
 def _state_of(opened: OpenedTable) -> list[tuple[int, int]]:

@@ -229,7 +229,8 @@ def write_cells(values: pa.Array, kind: pa.DataType) -> pa.Array | None:
     """
     if pa.types.is_null(kind) or not _is_written(kind):
         return None
-    with contextlib.suppress(pa.ArrowInvalid, pa.ArrowNotImplementedError, pa.ArrowTypeError):
+    # What Arrow says of a text that is no such cell is a ValueError, too.
+    with contextlib.suppress(ValueError, pa.ArrowNotImplementedError, pa.ArrowTypeError):
         if pa.types.is_time(kind):
             cells = pa.array(
                 [time.fromisoformat(text) if text else None for text in values.to_pylist()], kind
