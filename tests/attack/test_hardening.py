@@ -33,7 +33,7 @@ from tests.attack.forked import ForkServer
 from tests.conftest import COMMAND, Run
 
 Write = Callable[[str, str | bytes], Path]
-ODD = "a\x1b[31m\x9b2J\u202eb\u2062\u3164\U000e0041\nc"
+ODD = "a\x1b[31m\x9b2J\u202eb\u2062\u2065\u3164\U000e0041\nc"
 RULE = '[[rule]]\ncolumn = "a"\n'
 
 

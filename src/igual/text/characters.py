@@ -51,8 +51,8 @@ OTHER_INVISIBLE = {
 }
 # What renders as nothing although it stands for a letter, an operator, a tag or a note.
 UNRENDERED = (
-    "\u034f\u115f\u1160\u17b4\u17b5\u180b-\u180d\u180f\u2061-\u2064\u206a-\u206f\u2800\u3164\uffa0\ufff9-\ufffb"
-    "\U0001bca0-\U0001bca3\U0001d173-\U0001d17a\U000e0000-\U000e007f\ud800-\udfff"
+    "\u034f\u115f\u1160\u17b4\u17b5\u180b-\u180d\u180f\u2061-\u2065\u206a-\u206f\u2800\u3164\uffa0\ufff0-\ufffb"
+    "\U0001bca0-\U0001bca3\U0001d173-\U0001d17a\U000e0000-\U000e00ff\U000e01f0-\U000e0fff\ud800-\udfff"
 )
 NAMED = {**ODD_SPACES, **ZERO_WIDTH, **JOINERS, **OTHER_INVISIBLE}
 
@@ -91,13 +91,14 @@ def character_name(character: str) -> str:
     r"""What to call a character that can't be seen, such as 'control 0x00' for NUL.
 
     Example:
-        >>> character_name("\u2062"), character_name("\udc80")
-        ('invisible times', 'lone surrogate 0xdc80')
+        >>> character_name("\u2062"), character_name("\udc80"), character_name("\u2065")
+        ('invisible times', 'lone surrogate 0xdc80', 'unassigned 0x2065')
     """
     if "\ud800" <= character <= "\udfff":
         return f"lone surrogate 0x{ord(character):04x}"
     name = unicodedata.name(character, "")
-    return name.lower() if name else f"control 0x{ord(character):02x}"
+    kind = "control" if unicodedata.category(character) == "Cc" else "unassigned"
+    return name.lower() if name else f"{kind} 0x{ord(character):02x}"
 
 
 def printable(text: str) -> str:
