@@ -87,12 +87,12 @@ def _of(measure: Any, a: Any, b: Any) -> npt.NDArray[np.float64]:
     first, second = (_texts(values) for values in (a, b))
     if len(first) == len(second):
         missing = np.array([x is None or y is None for x, y in zip(first, second, strict=True)], np.bool_)
-        found = measure([x or "" for x in first], [y or "" for y in second]).astype(np.float64)
-        return np.where(missing, np.nan, found)
+        measured = measure([x or "" for x in first], [y or "" for y in second]).astype(np.float64)
+        return np.where(missing, np.nan, measured)
     return measure([x or "" for x in first], [y or "" for y in second])  # type: ignore[no-any-return]  # it raises
 
 
 def _texts(values: Any) -> list[str | None]:
     column = read_values(values)
-    found: list[str | None] = column.decode(column.values).to_pylist()
-    return found
+    texts: list[str | None] = column.decode(column.values).to_pylist()
+    return texts

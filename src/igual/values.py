@@ -36,7 +36,7 @@ def value_of(cell: Any) -> str | None:
     if isinstance(cell, float | np.floating | Decimal):
         return _write_number(Decimal(str(cell)))
     if isinstance(cell, datetime | time):
-        return _IDLE_FRACTION.sub(lambda found: found[1].rstrip("."), cell.isoformat())
+        return _IDLE_FRACTION.sub(lambda match: match[1].rstrip("."), cell.isoformat())
     if isinstance(cell, date):
         return cell.isoformat()
     return None

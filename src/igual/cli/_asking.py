@@ -39,7 +39,7 @@ from igual.text.folding import folded_key
 
 # Rows of a value with what stands in other columns.
 Beside = Callable[[OpenValue], Sequence[Mapping[str, str]]]
-_FOUND = 9
+_MOST_ENTRIES = 9
 _FIRST, _MORE = 5, 20
 
 
@@ -180,21 +180,21 @@ class _Asking:
     def _searched(self, one: OpenValue) -> str | None:
         """An entry that the steward looks for; None when there was none to their liking."""
         sought = click.prompt("   search", default="", show_default=False).strip()
-        found = self._found(one.column, sought) if sought else []
-        if not found:
+        entries = self._find_entries(one.column, sought) if sought else []
+        if not entries:
             show(Text("   no entry is like that" if sought else "   nothing was searched", style="yellow"))
             return None
-        for number, entry in enumerate(found, 1):
+        for number, entry in enumerate(entries, 1):
             show(Text.assemble((f"   {number}  ", "cyan"), draw_value(entry)))
         show(Text("   a number picks one; any other key goes back", style="dim"))
         key = click.getchar()
-        return found[int(key) - 1] if key.isdecimal() and 1 <= int(key) <= len(found) else None
+        return entries[int(key) - 1] if key.isdecimal() and 1 <= int(key) <= len(entries) else None
 
-    def _found(self, column: str, sought: str) -> list[str]:
+    def _find_entries(self, column: str, sought: str) -> list[str]:
         """Entries that hold what was typed, in whatever case, and then those that are like it."""
         import pyarrow as pa
 
-        found: list[str] = []
+        entries: list[str] = []
         texts = pa.array([sought], pa.large_string())
         key = folded_key(texts)[0].as_py()
         for name, reference in self.book.lists_of(column).items():
@@ -203,8 +203,8 @@ class _Asking:
             holding = [reference.entry_of[spelling] for spelling, its in
                        zip(index.spellings.to_pylist(), keys, strict=True) if key and key in its]  # fmt: skip
             alike = [index.names[entry] for entry, _ in match_values(texts, index).rank_candidates(0)]
-            found += [*sorted(holding, key=lambda entry: (len(entry), entry)), *alike]
-        return list(dict.fromkeys(found))[:_FOUND]
+            entries += [*sorted(holding, key=lambda entry: (len(entry), entry)), *alike]
+        return list(dict.fromkeys(entries))[:_MOST_ENTRIES]
 
     def _undone(self, place: int) -> int:
         """Take the last answer back; gives the place it belonged to."""
@@ -278,14 +278,14 @@ def show_beside(source: TableSource, account: Account, columns: Sequence[str]) -
     """
     names = [name.strip() for name in columns if name.strip()]
     raw = {(one.column, one.value): account.find_raw(one) for one in account.waiting}
-    found: dict[str, Mapping[str, list[tuple[str, ...]]]] = {}
+    rows_of: dict[str, Mapping[str, list[tuple[str, ...]]]] = {}
     for column in dict.fromkeys(source_column for source_column, _ in raw.values()):
         values = [value for name, values in raw.values() if name == column for value in values]
-        found[column] = sample_rows(open_table(source), column, values, names)
+        rows_of[column] = sample_rows(open_table(source), column, values, names)
 
     def beside(one: OpenValue) -> list[Mapping[str, str]]:
         column, values = raw[one.column, one.value]
-        rows = [row for value in values for row in found[column].get(value, ())]
+        rows = [row for value in values for row in rows_of[column].get(value, ())]
         return [dict(zip(names, row, strict=True)) for row in rows[:MOST_ROWS]]
 
     return beside
@@ -306,14 +306,14 @@ def withdraw_last(kept: Path, value: str, column: str | None) -> str:
         RulingError: Where there is no such ruling, or there are several.
     """
     rulings = load_rulings(kept)
-    found = [one for one in rulings.rulings if one.value == value and column in (None, one.column)]
-    if not found:
+    ruled = [one for one in rulings.rulings if one.value == value and column in (None, one.column)]
+    if not ruled:
         where = f" of column {column!r}" if column else ""
         near = did_you_mean(value, [one.value for one in rulings.rulings])
         raise RulingError(f"{kept.name}: there is no ruling on {value!r}{where}{near}")
-    if len({(one.column, one.kind) for one in found}) > 1:
-        places = ", ".join(sorted({f"{one.column!r}{one.kind and f' ({one.kind})'}" for one in found}))
+    if len({(one.column, one.kind) for one in ruled}) > 1:
+        places = ", ".join(sorted({f"{one.column!r}{one.kind and f' ({one.kind})'}" for one in ruled}))
         raise RulingError(f"{kept.name}: there are rulings on {value!r} of {places}; say which with --column")
-    last = found[-1]
+    last = ruled[-1]
     withdraw_ruling(kept, last)
     return f"Taken back: {last.kind or 'ruling'} {quote_value(last.value)} → {quote_value(last.ruling)} {last.author}"

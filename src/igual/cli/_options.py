@@ -158,9 +158,9 @@ def condition_options(command: Command) -> Command:
     return command
 
 
-def print_json(found: Any) -> None:
+def print_json(result: Any) -> None:
     """Print records as JSON: keys in a fixed order, two spaces deep; what can't be seen or encoded is escaped."""
     from igual.text.characters import escape_unseen
 
     is_unicode = (getattr(sys.stdout, "encoding", None) or "").lower().startswith("utf")
-    click.echo(escape_unseen(json.dumps(found, ensure_ascii=not is_unicode, indent=2)))
+    click.echo(escape_unseen(json.dumps(result, ensure_ascii=not is_unicode, indent=2)))

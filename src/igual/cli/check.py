@@ -81,7 +81,7 @@ def check(
     rows, account = gather_pieces(pieces)
     findings = list_findings(account, rows, [ruling for ruling, _ in find_stale_rulings(book)])
     compared = compare_crosswalks(before, account.crosswalk) if before is not None else []
-    findings += [found for one in compared if (found := find_changed(one, rows)) is not None]
+    findings += [changed for one in compared if (changed := find_changed(one, rows)) is not None]
     if wanted:
         chosen = _choose(wanted, list(dict.fromkeys([*account.trails, *(one.column for one in findings)])))
         findings = [one for one in findings if one.column in chosen]

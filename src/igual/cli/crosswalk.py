@@ -38,8 +38,8 @@ def crosswalk(crosswalk: str, table: TableSource, out: str | None, force: bool, 
     if out is not None:
         _write(applied.table, opened, crosswalk, out, force=force)
     if as_json:
-        found = records.to_records(applied.not_known)
-        print_json({"crosswalk": crosswalk, "table": table.shown, "unknown": found, "written": out})
+        unknown = records.to_records(applied.not_known)
+        print_json({"crosswalk": crosswalk, "table": table.shown, "unknown": unknown, "written": out})
         return
     report_reading(opened)
     if applied.not_known:

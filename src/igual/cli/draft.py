@@ -42,20 +42,20 @@ def draft(
 
     opened = open_table(table)
     counted = count_places(opened, [[place] for place in range(len(opened.names))])
-    found = draft_rules(
+    drafted = draft_rules(
         ((opened.names[place], counted.source.any_column(place)) for (place,) in counted.groups),
         format_evidence,
         {Path(path).stem: ReferenceList.load(path) for path in lists},
         {Path(path).stem: Codebook.load(path) for path in codebooks},
     )
-    written = save_draft(found, out) if out and found.rules else []
+    written = save_draft(drafted, out) if out and drafted.rules else []
     if as_json:
-        print_json(from_draft(found, written))
-        return int(not found.rules)
+        print_json(from_draft(drafted, written))
+        return int(not drafted.rules)
     report_reading(opened)
-    show(draft_view(found))
+    show(draft_view(drafted))
     for path in written:
         show_line(f"written: {path}")
-    if found.rules and not out:
+    if drafted.rules and not out:
         show_line("Nothing was written: --out RULEBOOK does that.")
-    return int(not found.rules)
+    return int(not drafted.rules)

@@ -70,16 +70,18 @@ def lookalikes(
     reference = ReferenceList.load(list_) if list_ else None
     opened, values = read_column(table, column)
     with show_progress(f"looking through {column}") as on_progress:
-        found = find_lookalikes(values, min_score, reference, on_progress, weaker=weaker)
-    replaced = [{"from": one.value, "to": one.proposal} for one in found.members if one.value != one.proposal]
+        groups = find_lookalikes(values, min_score, reference, on_progress, weaker=weaker)
+    replaced = [
+        {"from": one.value, "to": one.proposal} for one in groups.members if one.value != one.proposal
+    ]
     inputs: list[str | Path] = [*opened.files, *([list_] if list_ else [])]
     named = (
-        Output(out, NewFile("table", records.LOOKALIKES), records.list_lookalikes(found.members)),
+        Output(out, NewFile("table", records.LOOKALIKES), records.list_lookalikes(groups.members)),
         Output(pairs, NewFile("pair list", ("from", "to")), replaced),
         Output(
             rulings,
             NewFile("sheet of rulings", records.RULINGS),
-            records.list_as_rulings(found.members, column),
+            records.list_as_rulings(groups.members, column),
         ),
     )
     page = None
@@ -91,16 +93,16 @@ def lookalikes(
 
         read = list_read({"table": opened.files, "list": [list_] if list_ else []})
         facts = RunFacts(int(values.counts.sum()), opened.name, read)
-        page = render_page(build_lookalikes_page(found, facts, column)), report
+        page = render_page(build_lookalikes_page(groups, facts, column)), report
     write_records(named, inputs, page, force=force, escape_formulas=escape_formulas)
     if as_json:
-        listed = {"column": column, "lookalikes": records.list_lookalikes(found.members)}
-        print_json(listed | ({"weaker": records.list_related(found.related)} if weaker else {}))
+        listed = {"column": column, "lookalikes": records.list_lookalikes(groups.members)}
+        print_json(listed | ({"weaker": records.list_related(groups.related)} if weaker else {}))
         return
     report_reading(opened)
-    show(lookalikes_view(found.members, column, top))
+    show(lookalikes_view(groups.members, column, top))
     if weaker:
-        show(related_view(found.related, top))
+        show(related_view(groups.related, top))
     for what, path in (("groups", out), ("pairs for the rule replace", pairs), ("rulings", rulings)):
         if path:
             show_line(f"{what}: {path}")

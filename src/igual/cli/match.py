@@ -102,7 +102,7 @@ def match(
     opened, values = read_column(table, column)
     thresholds = Thresholds(settle, ask, margin, case_sensitive)
     with show_progress(f"matching {column}") as on_progress:
-        found = match_column(values, MatchIndex(reference), by or WAYS, thresholds, give, on_progress)
+        matched = match_column(values, MatchIndex(reference), by or WAYS, thresholds, give, on_progress)
     columns = MATCHES if give is None else (*MATCHES, "given")
     new = NewFile("table", tuple(columns))
     page = None
@@ -113,10 +113,10 @@ def match(
         from igual.report.pages.run_page import RunFacts
 
         read = list_read({"table": opened.files, "list": [list_]})
-        facts = RunFacts(int(found.rows.sum()), opened.name, read)
-        page = render_page(build_matches_page(found, facts, column)), report
+        facts = RunFacts(int(matched.rows.sum()), opened.name, read)
+        page = render_page(build_matches_page(matched, facts, column)), report
     write_records(
-        [Output(out, new, list_matches(found) if out else ())],
+        [Output(out, new, list_matches(matched) if out else ())],
         [*opened.files, list_],
         page,
         force=force,
@@ -125,15 +125,15 @@ def match(
     if as_json:
         counts = {
             status: {"values": values, "rows": rows}
-            for status, (values, rows) in found.count_statuses().items()
+            for status, (values, rows) in matched.count_statuses().items()
         }
-        questions = list_questions(found.questions)
-        matches = list_matches(found)
+        questions = list_questions(matched.questions)
+        matches = list_matches(matched)
         print_json(
             {"column": column, "list": list_, "counts": counts, "questions": questions, "matches": matches}
         )
         return
     report_reading(opened)
-    show(matches_view(found, column, top))
+    show(matches_view(matched, column, top))
     if out:
         show_line(f"every value with its match: {out}")

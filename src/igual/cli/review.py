@@ -106,17 +106,17 @@ def review(
         show_line(withdraw_last(kept, withdraw, column))
     who = by or user()
     if sheet is not None:
-        found = _take_sheet(
+        taken = _take_sheet(
             rulebook, read_sheet(sheet, encoding), who, allow_outside, look=look, overrule=overrule
         )
-        status = int(bool(found.rejected))
+        status = int(bool(taken.rejected))
         if as_json:
             print_json(
-                {"rulings": str(kept), "written": bool(found.accepted) and not look, **from_review(found)}
+                {"rulings": str(kept), "written": bool(taken.accepted) and not look, **from_review(taken)}
             )
         else:
-            show(review_view(found))
-            if found.accepted:
+            show(review_view(taken))
+            if taken.accepted:
                 show_line("Nothing was written: --look only looks." if look else f"Kept in {kept}")
     elif table is not None:
         source = TableSource((table,), encoding)

@@ -41,7 +41,7 @@ def survey(
     else:
         counted = count_places(opened, [[place] for place in range(len(opened.names))])
     names = opened.names
-    found = survey_columns((names[place], counted.source.any_column(place)) for (place,) in counted.groups)
+    surveyed = survey_columns((names[place], counted.source.any_column(place)) for (place,) in counted.groups)
     if report:
         from igual.cli._pages import list_read, write_report
         from igual.report.pages.looking_pages import build_survey_page
@@ -49,13 +49,13 @@ def survey(
 
         read = {"table": opened.files}
         write_report(
-            build_survey_page(found, RunFacts(found.rows, opened.name, list_read(read))),
+            build_survey_page(surveyed, RunFacts(surveyed.rows, opened.name, list_read(read))),
             report,
             read,
             force=force,
         )
     if as_json:
-        print_json(from_survey(found))
+        print_json(from_survey(surveyed))
     else:
         report_reading(opened)
-        show(survey_view(found, opened.name))
+        show(survey_view(surveyed, opened.name))

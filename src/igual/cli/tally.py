@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -19,6 +19,8 @@ from igual.cli._options import (
 
 if TYPE_CHECKING:
     from igual.column import Column
+    from igual.files.formats.base import OpenedTable
+    from igual.looking.comparison import CrossTable
     from igual.looking.tally import Tally
 
 
@@ -109,21 +111,13 @@ def tally(
         return
     if by:
         beside = [source.any_column(source.names.index(name)) for name in by]
-        crossed = cross_tabulate(values, beside, condition.mask(values.values))
-        if as_json:
-            print_json({"column": column, "by": by, **records.from_cross_table(crossed, top)})
-        else:
-            show(views.cross_view(crossed, column, by, top))
+        _show_crossed(
+            cross_tabulate(values, beside, condition.mask(values.values)), column, by, top, as_json=as_json
+        )
         return
     tallied = tally_column(values, condition, None, sort, None, order)  # type: ignore[arg-type]
     if report:
-        from igual.cli._pages import list_read, write_report
-        from igual.report.pages.looking_pages import build_tally_page
-        from igual.report.pages.run_page import RunFacts
-
-        read = {"table": opened.files}
-        facts = RunFacts(tallied.rows, opened.name, list_read(read))
-        write_report(build_tally_page(tallied, facts, column), report, read, force=force)
+        _write_page(tallied, opened, column, report, force=force)
     if more:
         tallies = [tallied, *(tally_column(one, condition, None, sort, None, order) for one in others)]  # type: ignore[arg-type]
         _show_several(dict(zip([column, *more], tallies, strict=True)), top, as_json=as_json)
@@ -136,17 +130,41 @@ def tally(
         show(views.tally_view(tallied, column, top))
 
 
+def _write_page(tallied: Tally, opened: OpenedTable, column: str, report: str, *, force: bool) -> None:
+    """Write the tally of a column as a page."""
+    from igual.cli._pages import list_read, write_report
+    from igual.report.pages.looking_pages import build_tally_page
+    from igual.report.pages.run_page import RunFacts
+
+    read = {"table": opened.files}
+    facts = RunFacts(tallied.rows, opened.name, list_read(read))
+    write_report(build_tally_page(tallied, facts, column), report, read, force=force)
+
+
 def _compare(before: Column, after: Column, column: str, top: int | None, *, as_json: bool) -> None:
     """Compare a column with that of the table after."""
     from igual.looking.comparison import compare_columns
     from igual.report import records, views
     from igual.report.terminal import show
 
-    found = compare_columns(before, after)
+    compared = compare_columns(before, after)
     if as_json:
-        print_json({"column": column, "values": records.to_records(found[:top])})
+        print_json({"column": column, "values": records.to_records(compared[:top])})
     else:
-        show(views.compared_view(found, column, top))
+        show(views.compared_view(compared, column, top))
+
+
+def _show_crossed(
+    crossed: CrossTable, column: str, by: Sequence[str], top: int | None, *, as_json: bool
+) -> None:
+    """Show the tally of a column by others."""
+    from igual.report import records, views
+    from igual.report.terminal import show
+
+    if as_json:
+        print_json({"column": column, "by": by, **records.from_cross_table(crossed, top)})
+    else:
+        show(views.cross_view(crossed, column, by, top))
 
 
 def _record(column: str, tallied: Tally, top: int | None) -> dict[str, Any]:

@@ -65,13 +65,13 @@ class ReaderEngine:
         def rows() -> Iterator[pa.RecordBatch]:
             self._kept.seek(0)
             for batch in pa.ipc.open_stream(pa.PythonFile(self._kept, "r")):
-                found = [
+                places = [
                     finder.find([batch.column(name) for name in group])
                     for finder, group in zip(finders, groups, strict=True)
                 ]
                 arrays = list(batch.columns)
                 for one in placed:
-                    made = one.cells.take(pa.array(one.codes[found[one.group]])).cast(one.kind)
+                    made = one.cells.take(pa.array(one.codes[places[one.group]])).cast(one.kind)
                     if one.place is None:
                         arrays.append(made)
                     else:

@@ -116,8 +116,8 @@ def _read_head(
 def _end_of_lines(text: str, count: int) -> int:
     """Where the first so many lines end."""
     end = 0
-    for found in itertools.islice(_LINE.finditer(text), count):
-        end = found.end()
+    for line in itertools.islice(_LINE.finditer(text), count):
+        end = line.end()
     return end
 
 

@@ -41,9 +41,9 @@ def run_record(
         rows: How many rows the table has.
         by: Who ran it.
     """
-    found: dict[str, dict[str, int]] = {}
+    counts: dict[str, dict[str, int]] = {}
     for one in findings:
-        entry = found.setdefault(one.kind, {"values": 0, "rows": 0})
+        entry = counts.setdefault(one.kind, {"values": 0, "rows": 0})
         entry["values"] += len(one.values)
         entry["rows"] += one.rows
     names = ("rule", "do", "column", "values", "rows", "unknown_values", "open_values")
@@ -55,7 +55,7 @@ def run_record(
         "inputs": [_file(what, path.name, path) for what, paths in inputs.items() for path in paths],
         "rows": rows,
         "rules": [{name: getattr(effect, name) for name in names} for effect in account.effects],
-        "findings": found,
+        "findings": counts,
         "outputs": [_file(what, Path(name).name, path) for what, (name, path) in outputs.items()],
     }
 

@@ -39,7 +39,7 @@ def sample_rows(
         if name not in opened.names:
             raise TableError.from_missing(opened.path.name, "column", name, opened.names)
         places.append(opened.names.index(name))
-    found: dict[str, list[tuple[str, ...]]] = {}
+    samples: dict[str, list[tuple[str, ...]]] = {}
     wanted = pa.array(values, TEXT)
     for part in opened.parts(sorted(set(places)), _PART_BYTES):
         cells = [_as_texts(part.cells(place)) for place in places]
@@ -47,10 +47,10 @@ def sample_rows(
         first = _first_of_each(cells[0].take(pa.array(rows)))
         columns = [texts.take(pa.array(rows[first])).to_pylist() for texts in cells]
         for value, *others in zip(*columns, strict=True):
-            some = found.setdefault(value, [])
+            some = samples.setdefault(value, [])
             if len(some) < MOST_ROWS:
                 some.append(tuple(text or "" for text in others))
-    return found
+    return samples
 
 
 def _first_of_each(values: pa.Array) -> np.ndarray[tuple[int], np.dtype[np.int64]]:

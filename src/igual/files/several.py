@@ -30,15 +30,15 @@ def expand_paths(paths: Sequence[str]) -> list[str]:
     Raises:
         TableError: Where a pattern names none.
     """
-    found: list[str] = []
+    files: list[str] = []
     for path in paths:
         if not glob.has_magic(path) or os.path.lexists(path):
-            found.append(path)
+            files.append(path)
             continue
         if not (named := sorted(one for one in glob.glob(path, recursive=True) if Path(one).is_file())):
             raise TableError(f"{path}: no file has such a name")
-        found += named
-    return found
+        files += named
+    return files
 
 
 def open_several(paths: Sequence[str], options: ReadOptions, *, with_source: bool) -> OpenedTable:
@@ -119,11 +119,11 @@ def _as_values(cells: pa.ChunkedArray) -> pa.ChunkedArray:
 
 def _refuse_other_columns(first: OpenedTable, other: OpenedTable) -> None:
     names, given = first.names, other.names
-    for place, (wanted, found) in enumerate(zip(names, given, strict=False), 1):
-        if wanted != found:
+    for place, (wanted, given_name) in enumerate(zip(names, given, strict=False), 1):
+        if wanted != given_name:
             raise TableError(
-                f"{other.name}: column {place:,} is {found!r}; in {first.name} it is {wanted!r}"
-                f"{did_you_mean(found, names)}"
+                f"{other.name}: column {place:,} is {given_name!r}; in {first.name} it is {wanted!r}"
+                f"{did_you_mean(given_name, names)}"
             )
     if len(names) != len(given):
         longer, name = (first, names[len(given)]) if len(names) > len(given) else (other, given[len(names)])

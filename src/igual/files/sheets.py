@@ -258,18 +258,18 @@ def read_sheet(path: str | os.PathLike[str], encoding: str | None = None) -> lis
     return answers + _read_answers(existing, _xlsx_lines(existing, _OPEN if _OPEN in names else None))
 
 
-def _read_answers(found: Path, lines: Iterator[list[Any]]) -> list[Answer]:
+def _read_answers(path: Path, lines: Iterator[list[Any]]) -> list[Answer]:
     header = next(lines, [])
     names = [str(cell or "").strip().casefold() for cell in header]
     places = {}
     for name in PAGE_SHEET:
         if names.count(name) > 1:
-            raise RulingError(f"{found.name} has two columns {name!r}; leave one")
+            raise RulingError(f"{path.name} has two columns {name!r}; leave one")
         if name in names:
             places[name] = names.index(name)
     if missing := [name for name in _NEEDED if name not in places]:
         near = did_you_mean(missing[0], [str(cell) for cell in header if cell])
-        raise RulingError(f"{found.name}, row 1: there is no column {missing[0]!r}{near}")
+        raise RulingError(f"{path.name}, row 1: there is no column {missing[0]!r}{near}")
     answers = []
     for number, line in enumerate(lines, 2):
         if any(cell not in (None, "") and str(cell).strip() for cell in line):

@@ -127,10 +127,10 @@ def _count_table(
             counter.add(combinations)
             if counter.exceeds(bounds):
                 raise OutgrowsMemoryError([opened.names[place] for place in group], group, bounds)
-    found = [
+    columns = [
         _or_none(counter.count(), opened, group) for counter, group in zip(counters, groups, strict=True)
     ]
-    return CountedTable(opened, groups, found, to_source(opened.names, groups, found), rows, state)
+    return CountedTable(opened, groups, columns, to_source(opened.names, groups, columns), rows, state)
 
 
 def _or_none(counted: Combinations, opened: OpenedTable, places: Sequence[int]) -> Combinations:
@@ -201,12 +201,13 @@ class CleanTable:
         places = {group: counted.groups[group] for group in needed}
 
         def prepare(part: TablePart) -> tuple[int, object]:
-            found = {
+            places_of = {
                 group: finder.find([part.cells(place) for place in places[group]])
                 for group, finder in finders.items()
             }
             new = [
-                NewCells(one.place, one.cells, one.kind, one.codes[found[one.group]]) for one in self._columns
+                NewCells(one.place, one.cells, one.kind, one.codes[places_of[one.group]])
+                for one in self._columns
             ]
             return part.rows, writer.prepare(CleanPart(part, new, self.names, self.is_guarded))
 

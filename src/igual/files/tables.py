@@ -49,9 +49,9 @@ def ending_of(path: str | os.PathLike[str]) -> str:
         >>> ending_of("Trees.csv.gz"), ending_of("trees.parquet")
         ('.csv.gz', '.parquet')
     """
-    found = Path(path)
-    packing = found.suffix if found.suffix.lower() in PACKINGS else ""
-    return f"{Path(found.stem).suffix if packing else found.suffix}{packing}".lower()
+    path_of = Path(path)
+    packing = path_of.suffix if path_of.suffix.lower() in PACKINGS else ""
+    return f"{Path(path_of.stem).suffix if packing else path_of.suffix}{packing}".lower()
 
 
 def find_format(ending: str) -> Format | None:

@@ -284,10 +284,10 @@ def _end_of_lines(data: bytes, count: int) -> int | None:
     """Where the first so many lines end; None where there are fewer."""
     end = 0
     for _ in range(count):
-        found = _LINE.match(data, end)
-        if found is None:
+        line = _LINE.match(data, end)
+        if line is None:
             return None
-        end = found.end()
+        end = line.end()
     return end
 
 

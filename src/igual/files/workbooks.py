@@ -67,11 +67,11 @@ def read_sheet_cells(path: Path, sheet: str | None = None) -> Sheet:
             raise TableError(f"{path.name} has no sheet")
         chosen = visible[0] if sheet is None else _find_sheet(path.name, names, sheet)
         notes = [] if sheet is not None or len(visible) == 1 else [_note_sheets(path.name, chosen, visible)]
-        found = book.get_sheet_by_name(chosen)
+        opened = book.get_sheet_by_name(chosen)
         rows = [
-            [None if cell == "" else cell for cell in row] for row in found.to_python(skip_empty_area=False)
+            [None if cell == "" else cell for cell in row] for row in opened.to_python(skip_empty_area=False)
         ]
-        merged = len(found.merged_cell_ranges or ())
+        merged = len(opened.merged_cell_ranges or ())
         book.close()
     if merged:
         what = "an area of merged cells" if merged == 1 else f"{merged:,} areas of merged cells"
@@ -178,7 +178,7 @@ def _refuse_vast_sheet(name: str, content: bytes) -> None:
             unplaced.append(cell.start())
     if unplaced:
         # Cells that don't say where they are stand behind one another.
-        starts = np.array([found.start() for found in _ROW.finditer(content)] or [0], np.int64)
+        starts = np.array([row.start() for row in _ROW.finditer(content)] or [0], np.int64)
         per_row = np.bincount(np.searchsorted(starts, np.array(unplaced, np.int64)))
         rows, columns = max(rows, len(starts)), max(columns, int(per_row.max()))
     if rows > 1_048_576 or columns > 16_384 or rows * columns > _MOST_CELLS:
@@ -204,8 +204,8 @@ def _extent_of_ods(content: bytes) -> tuple[int, int]:
 
 
 def _repeats(tag: bytes) -> int:
-    found = _TIMES.search(tag)
-    return int(found[1]) if found else 1
+    times = _TIMES.search(tag)
+    return int(times[1]) if times else 1
 
 
 def _column_number(letters: bytes) -> int:

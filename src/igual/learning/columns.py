@@ -170,21 +170,21 @@ def _with_one_changed(
                 if any(target is None or not target.strip() for target in targets):
                     continue
                 cells = [row[column] for row in rows]
-                for found in find(cells, [target or "" for target in targets])[:_MOST_INNER]:
-                    if found.steps:
-                        cost = STEP["compose"] + found.cost + PER_PIECE
+                for step in find(cells, [target or "" for target in targets])[:_MOST_INNER]:
+                    if step.steps:
+                        cost = STEP["compose"] + step.cost + PER_PIECE
                         cost += sum(0.3 * cost_of_own_text(text) for text in made.texts)
-                        yield column_step(ColumnStep(made, column, found.steps), cost)
+                        yield column_step(ColumnStep(made, column, step.steps), cost)
 
 
 def _put_in(template: Template, column: int, cells: Sequence[str], wanted: str) -> Iterator[Template]:
     """A template with a further column where a text holds letters or digits: at each of its places."""
     for place, text in enumerate(template.texts):
-        for found in re.finditer(r"\w+(?:[^\w]+\w+)*", text):
+        for run in re.finditer(r"\w+(?:[^\w]+\w+)*", text):
             texts = (
                 *template.texts[:place],
-                text[: found.start()],
-                text[found.end() :],
+                text[: run.start()],
+                text[run.end() :],
                 *template.texts[place + 1 :],
             )
             columns = (*template.columns[:place], column, *template.columns[place:])
@@ -196,5 +196,5 @@ def _left_over(template: Template, column: int, cells: Sequence[str], wanted: st
     pattern = re.escape(template.texts[0])
     for text, number in zip(template.texts[1:], template.columns, strict=True):
         pattern += ("(.*)" if number == column else re.escape(cells[number])) + re.escape(text)
-    found = re.fullmatch(pattern, wanted, re.DOTALL)
-    return None if found is None else found[1]
+    rest = re.fullmatch(pattern, wanted, re.DOTALL)
+    return None if rest is None else rest[1]

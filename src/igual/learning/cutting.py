@@ -143,8 +143,8 @@ def _beside_words(text: str, wanted: str) -> Iterator[RuleStep]:
             pattern = rf"\b{before[-1]}\b{gap}(?P<value>.*?){gap}\b{behind[0]}\b"
             yield extract(pattern, cost)._replace(names_text=True)
     words = list(re.finditer(r"\w+", text[:300]))
-    for found in words[:12]:
-        word = found[0]
+    for span in words[:12]:
+        word = span[0]
         if not word.isascii() or word.isdigit() or text.count(word) > 1:
             continue
         cost = STEP["beside a word"] + min(PER_LETTER, 0.15) * len(word)

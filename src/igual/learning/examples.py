@@ -88,19 +88,19 @@ def find_examples(
     texts = combined.texts
     places = {text: place for place, text in enumerate(texts.to_pylist())}
     trimmed = {_trim(text): place for text, place in reversed(places.items())}
-    found: dict[int, str | None] = {}
+    said: dict[int, str | None] = {}
     for raw, target in wanted.items():
         key = _write_key(raw)
         if key not in places and _trim(key) in trimmed:
             # Spaces at the ends can't be seen, so that people leave them out.
-            found[trimmed[_trim(key)]] = "" if target is None else str(target)
+            said[trimmed[_trim(key)]] = "" if target is None else str(target)
             continue
         if key not in places:
             named = str(key).replace(SEPARATOR, " | ")
             known = [str(text).replace(SEPARATOR, " | ") for text in texts.to_pylist()[:5_000] if text]
             raise TableError.from_missing("the column", "value", named, known)
-        found[places[key]] = "" if target is None else str(target)
-    return found
+        said[places[key]] = "" if target is None else str(target)
+    return said
 
 
 def _trim(text: str | None) -> str | None:
@@ -133,15 +133,15 @@ def _find_by_row(combined: Combined, wanted: Column, blank_is_said: bool) -> dic
         else np.zeros((0, 2), np.int32)
     )
     pairs, first = np.unique(keys, axis=0, return_index=True)
-    found: dict[int, str | None] = {}
+    said: dict[int, str | None] = {}
     where: dict[int, int] = {}
     for (place, code), at in zip(pairs.tolist(), first.tolist(), strict=True):
         text = wanted.values[code].as_py()
-        if place in found:
+        if place in said:
             raw = str(combined.texts[place].as_py()).replace(SEPARATOR, " | ")
             raise TableError(
-                f"the examples contradict each other: {raw!r} is to become {found[place]!r} (row {where[place] + 1:,}) "
+                f"the examples contradict each other: {raw!r} is to become {said[place]!r} (row {where[place] + 1:,}) "
                 f"and {text!r} (row {rows[at] + 1:,})"
             )
-        found[place], where[place] = text, int(rows[at])
-    return found
+        said[place], where[place] = text, int(rows[at])
+    return said

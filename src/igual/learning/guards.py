@@ -58,11 +58,11 @@ def find_guards(met: Sequence[str], others: Sequence[str]) -> Iterator[Guard]:
         if not any(mark in text for text in others):
             yield _contains(mark)
     for pattern, cost in _PATTERNS:
-        found = re.compile(pattern)
-        if all(map(found.search, met)) and not any(map(found.search, others)):
+        searched = re.compile(pattern)
+        if all(map(searched.search, met)) and not any(map(searched.search, others)):
             yield Guard(
                 (("pattern", pattern),),
-                _finder(found),
+                _finder(searched),
                 STEP["condition"] + cost,
             )
     for word in dict.fromkeys(re.findall(r"[^\W\d_]+", met[0])):

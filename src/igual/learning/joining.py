@@ -74,10 +74,10 @@ def _propose_joins(low: str, wanted: str, text: str) -> Iterator[RuleStep]:
 
 def _find_ways(text: str, wanted: str) -> list[_Way]:
     """The simplest ways to put what is wanted together from pieces of the text and from texts of its own."""
-    edges = {0, len(text), *(found.start() for found in _TOKEN.finditer(text))}
+    edges = {0, len(text), *(token.start() for token in _TOKEN.finditer(text))}
     best: list[list[_Way]] = [[] for _ in range(len(wanted) + 1)]
     best[0] = [_Way(0.0, ())]
-    tokens = {0, *(found.start() for found in _TOKEN.finditer(wanted)), len(wanted)}
+    tokens = {0, *(token.start() for token in _TOKEN.finditer(wanted)), len(wanted)}
     for at in range(len(wanted)):
         ways = best[at] = heapq.nsmallest(_MOST_WAYS, best[at], key=lambda way: (way.cost, way.pieces))
         if not ways:
@@ -92,12 +92,12 @@ def _find_ways(text: str, wanted: str) -> list[_Way]:
 
 def _copies(text: str, wanted: str, at: int, edges: set[int]) -> Iterator[tuple[_Piece, float]]:
     """Pieces of the text that stand at a place of what is wanted: whole words and numbers, or their beginnings."""
-    found = 0
+    count = 0
     start = text.find(wanted[at])
-    while start >= 0 and found < 8:
+    while start >= 0 and count < 8:
         is_digit = text[start].isdecimal()
         if (start in edges or is_digit) and not text[start].isspace():
-            found += 1
+            count += 1
             size = 0
             while (
                 at + size < len(wanted)

@@ -138,21 +138,21 @@ def learn_rules(
         for place, text in wanted.items()
         if not blank[place] and place not in emptied and text is not None
     }
-    found = infer(texts.take(pa.array(left)), examples, stop)
+    inferred = infer(texts.take(pa.array(left)), examples, stop)
     builder = ChainBuilder(combined, target, _find_blank_rules(combined, emptied, fills, target))
-    chains = builder.run_all(found.beliefs, wanted)
+    chains = builder.run_all(inferred.beliefs, wanted)
     said = {place: text for place, text in wanted.items() if text is not None and place in left}
     if not chains and said:
         chains = builder.list_pairs(said)
     elif not wanted:
         chains = []
-    ask = int(left[found.ask]) if found.ask is not None else builder.find_difference(chains, wanted)
-    breaks = None if found.breaks is None else int(left[found.breaks])
+    ask = int(left[inferred.ask]) if inferred.ask is not None else builder.find_difference(chains, wanted)
+    breaks = None if inferred.breaks is None else int(left[inferred.breaks])
     first = builder.first_rows()
     return Learned(
         chains,
         None if ask is None else int(first[ask]),
-        _list_unexplained(found, chains, left, wanted, combined),
+        _list_unexplained(inferred, chains, left, wanted, combined),
         None if breaks is None else int(first[breaks]),
         combined,
         dict(wanted),
@@ -175,7 +175,7 @@ def _find_blank_rules(
 
 
 def _list_unexplained(
-    found: Inferred,
+    inferred: Inferred,
     chains: Sequence[Chained],
     left: Places,
     wanted: Mapping[int, str | None],
@@ -183,10 +183,10 @@ def _list_unexplained(
 ) -> list[int]:
     """The rows of the values that no chain takes further; what a chain changes was taken, and examples are answered."""
     is_open = np.zeros(len(combined.texts), np.bool_)
-    is_open[left] = bool(found.beliefs)
+    is_open[left] = bool(inferred.beliefs)
     is_open[list(wanted)] = False
     for chain in chains if len(combined.names) == 1 else ():
         is_open &= is_blank(chain.values) | ~differs(chain.values, combined.texts)
     places = np.flatnonzero(is_open)
-    missed = places[list_unmatched_values(combined.texts.take(pa.array(places)), found.beliefs)]
+    missed = places[list_unmatched_values(combined.texts.take(pa.array(places)), inferred.beliefs)]
     return np.flatnonzero(np.isin(combined.codes, missed)).tolist()

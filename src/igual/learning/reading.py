@@ -55,16 +55,16 @@ def _read_number(text: str, decimal: str, grouping: str, units: tuple[str, ...])
 
 
 def _numbers(text: str, wanted: str) -> Iterator[RuleStep]:
-    found = _NUMBER.fullmatch(text.strip())
-    if found is None or not any(one.isdecimal() for one in wanted):
+    match = _NUMBER.fullmatch(text.strip())
+    if match is None or not any(one.isdecimal() for one in wanted):
         return
-    units = tuple(unit for unit in (found["before"].strip(), found["behind"].strip()) if unit)
+    units = tuple(unit for unit in (match["before"].strip(), match["behind"].strip()) if unit)
     if len(units) > 1 or any(one in "+-−.,'" for unit in units for one in unit):
         return
     seen = set()
     for decimal, grouping in _NOTATIONS:
         plain = _read_number(text, decimal, grouping, units)
-        marks = {mark for mark in (decimal, grouping) if mark and mark in found["number"]}
+        marks = {mark for mark in (decimal, grouping) if mark and mark in match["number"]}
         if plain is None or (grouping and grouping not in marks):
             continue
         words = {
@@ -92,11 +92,11 @@ def _numbers(text: str, wanted: str) -> Iterator[RuleStep]:
 
 def _number_forms(wanted: str) -> Iterator[str]:
     """The forms in which a number may be written that stands in what is wanted."""
-    found = _WRITTEN.search(wanted)
-    if found is None:
+    match = _WRITTEN.search(wanted)
+    if match is None:
         return
-    mark, decimals = found["mark"] or "", len(found["decimals"] or "")
-    group = found["group"] or ""
+    mark, decimals = match["mark"] or "", len(match["decimals"] or "")
+    group = match["group"] or ""
     groups = [group] if group else ["", *(one for one in ",. '" if one != mark)]
     for one in groups:
         if one == mark and mark:
@@ -150,7 +150,7 @@ def _forms_of(text: str) -> Iterator[str]:
     for chosen in itertools.product(*kinds):
         letters = "".join(chosen)
         counts = [
-            sum(letter in found for found in re.findall("YYYY|YY|MONTH|MON|MM|DD", letters))
+            sum(letter in part for part in re.findall("YYYY|YY|MONTH|MON|MM|DD", letters))
             for letter in ("Y", "D")
         ]
         if counts[0] == 1 and counts[1] == 1 and len(re.findall("MONTH|MON|MM", letters)) == 1:

@@ -202,9 +202,9 @@ def _additions(text: str, wanted: str) -> Iterator[RuleStep]:
 
 def _zeros(text: str, wanted: str) -> Iterator[RuleStep]:
     """Leading zeros put in or taken off, and other filling up."""
-    if text and len(text) < 40 and (found := re.search(rf"([^\w]+|0+){re.escape(text)}", wanted)):
-        fill = found[1][-1]
-        run = re.search(rf"{re.escape(fill)}+$", found[1])
+    if text and len(text) < 40 and (match := re.search(rf"([^\w]+|0+){re.escape(text)}", wanted)):
+        fill = match[1][-1]
+        run = re.search(rf"{re.escape(fill)}+$", match[1])
         if fill != "0" or text.isalnum():
             yield pad(len(text) + len(run[0] if run else ""), fill, "start")
     if text and wanted.startswith(text) and len(wanted) > len(text):
@@ -219,12 +219,12 @@ def _zeros(text: str, wanted: str) -> Iterator[RuleStep]:
 
 def _zeros_inside(text: str, wanted: str) -> Iterator[RuleStep]:
     """The number at the end of a code, or the first one in it, filled up with zeros: too many, and those off again."""
-    for found in itertools.islice(re.finditer("[0-9]+", text), 2):
-        filled = re.search(rf"(?<![0-9])0+{found[0]}(?![0-9])", wanted)
-        if filled is None or found[0] == text or len(filled[0]) > 12:
+    for match in itertools.islice(re.finditer("[0-9]+", text), 2):
+        filled = re.search(rf"(?<![0-9])0+{match[0]}(?![0-9])", wanted)
+        if filled is None or match[0] == text or len(filled[0]) > 12:
             continue
         width = len(filled[0])
-        is_last = found.end() == len(text)
+        is_last = match.end() == len(text)
         before, behind = ("([^0-9])", "()$") if is_last else ("^([^0-9]*)", "([^0-9]|$)")
         short, whole = f"[0-9]{{1,{width - 1}}}", f"[0-9]{{{width}}}"
         pairs = {

@@ -50,7 +50,7 @@ class Stop:
             self.is_set = True
 
 
-class Found(NamedTuple):
+class CostedChain(NamedTuple):
     """A chain that explains the examples.
 
     Attributes:
@@ -109,7 +109,7 @@ class _Search:
         self._queue = [(self._estimate(texts), 0, texts)]
         self._expanded: set[State] = set()
 
-    def run(self, stop: Stop, most_states: Sequence[int]) -> list[Found]:
+    def run(self, stop: Stop, most_states: Sequence[int]) -> list[CostedChain]:
         with stop.on_interrupt():
             for most in most_states:
                 self._run(stop, most)
@@ -182,7 +182,7 @@ class _Search:
             made.append(new)
         return tuple(made) if any(old != new for old, new in zip(state, made, strict=True)) else None
 
-    def _list_chains(self) -> list[Found]:
+    def _list_chains(self) -> list[CostedChain]:
         """The chains from the texts to what is wanted, cheapest first."""
         if self._wanted not in self._edges:
             return []
@@ -190,15 +190,15 @@ class _Search:
         queue: list[tuple[float, int, State, Chain, frozenset[State]]] = [
             (self._costs[self._wanted], next(count), self._wanted, (), frozenset({self._wanted}))
         ]
-        found: list[Found] = []
+        chains: list[CostedChain] = []
         best = None
-        while queue and len(found) < _MOST_CHAINS:
+        while queue and len(chains) < _MOST_CHAINS:
             total, _, state, chain, passed = heapq.heappop(queue)
             if best is not None and total > best + WORTH_A_THOUGHT:
                 break
             if state == self._begin:
                 best = total if best is None else best
-                found.append(Found(chain, total))
+                chains.append(CostedChain(chain, total))
                 continue
             if len(chain) == _MOST_STEPS:
                 continue
@@ -209,7 +209,7 @@ class _Search:
                     heapq.heappush(
                         queue, (cost, next(count), edge.before, (edge.step, *chain), passed | {edge.before})
                     )
-        return found
+        return chains
 
 
 def find_chains(
@@ -217,7 +217,7 @@ def find_chains(
     wanted: Sequence[str],
     stop: Stop | None = None,
     most_states: Sequence[int] = _MOST_STATES,
-) -> list[Found]:
+) -> list[CostedChain]:
     """Find chains of steps that make of every text what is wanted.
 
     Args:
@@ -232,5 +232,5 @@ def find_chains(
     """
     pairs = dict(zip(texts, wanted, strict=True))
     if all(text == target for text, target in pairs.items()):
-        return [Found((), 0.0)]
+        return [CostedChain((), 0.0)]
     return _Search(tuple(pairs), tuple(pairs.values())).run(stop or Stop(), most_states)

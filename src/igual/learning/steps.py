@@ -242,10 +242,10 @@ def replace(
     pattern = first + "(" + "|".join(re.escape(sought) for sought in pairs) + ")" + last
 
     def run(text: str) -> str:
-        found = _compile_plain(pattern)
+        compiled = _compile_plain(pattern)
         if nth is None:
-            return found.sub(lambda place: pairs[place[1]], text)
-        for number, place in enumerate(found.finditer(text), 1):
+            return compiled.sub(lambda place: pairs[place[1]], text)
+        for number, place in enumerate(compiled.finditer(text), 1):
             if number == nth:
                 return text[: place.start()] + pairs[place[1]] + text[place.end() :]
         return text

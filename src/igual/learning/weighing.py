@@ -12,7 +12,7 @@ import numpy.typing as npt
 
 from igual.column import Mask
 from igual.learning.prior import WEIGHTS, WORTH_A_THOUGHT, Weights
-from igual.learning.search import Chain, Found, Stop
+from igual.learning.search import Chain, CostedChain, Stop
 from igual.learning.steps import RuleStep
 
 Floats = npt.NDArray[np.float64]
@@ -42,7 +42,7 @@ class Evidence(NamedTuple):
 
     def score(self, weights: Weights = WEIGHTS) -> float:
         """All of it together: less is better."""
-        return sum(weight * found for weight, found in zip(weights, self, strict=True))
+        return sum(weight * amount for weight, amount in zip(weights, self, strict=True))
 
 
 class ChainOutput(NamedTuple):
@@ -89,7 +89,7 @@ class Weighing:
             (): _Stage(tuple(values), np.ones(len(values), np.bool_))
         }
 
-    def evaluate(self, chains: Sequence[Found], stop: Stop | None = None) -> list[ChainOutput]:
+    def evaluate(self, chains: Sequence[CostedChain], stop: Stop | None = None) -> list[ChainOutput]:
         """Run chains on the values.
 
         Args:
@@ -105,25 +105,25 @@ class Weighing:
             self._evaluate_more(chains, stop, outputs)
         return sorted(outputs, key=lambda one: one.score)
 
-    def _evaluate_more(self, chains: Sequence[Found], stop: Stop, outputs: list[ChainOutput]) -> None:
+    def _evaluate_more(self, chains: Sequence[CostedChain], stop: Stop, outputs: list[ChainOutput]) -> None:
         best = math.inf
-        for found in chains:
-            is_enough = self._runs > _MOST_RUNS or found.cost > best + WORTH_A_THOUGHT
+        for chain in chains:
+            is_enough = self._runs > _MOST_RUNS or chain.cost > best + WORTH_A_THOUGHT
             if is_enough or (outputs and stop.is_set):
                 break
-            stage = self._run(found.steps)
+            stage = self._run(chain.steps)
             if stage.values[: len(self._wanted)] != self._wanted:
                 continue
-            evidence = self._judge(found.cost, stage)
-            one = ChainOutput(found.steps, evidence.score(), stage.values, stage.is_taken, evidence)
+            evidence = self._judge(chain.cost, stage)
+            one = ChainOutput(chain.steps, evidence.score(), stage.values, stage.is_taken, evidence)
             best = min(best, one.score)
             outputs.append(one)
 
-    def find_broken(self, chains: Sequence[Found]) -> int | None:
+    def find_broken(self, chains: Sequence[CostedChain]) -> int | None:
         """Find the first example that the chain doesn't explain which explains most; None where there is none."""
         fewest: list[int] | None = None
-        for found in chains[:_MOST_TRIED]:
-            made = self._run(found.steps).values
+        for chain in chains[:_MOST_TRIED]:
+            made = self._run(chain.steps).values
             broken = [place for place, target in enumerate(self._wanted) if made[place] != target]
             if fewest is None or len(broken) < len(fewest):
                 fewest = broken

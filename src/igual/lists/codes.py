@@ -179,8 +179,8 @@ def _find_singles(values: pa.Array, entries: Sequence[CodeMeaning], singles: Seq
     """The values that are each code, found by one look-up of all."""
     number_of: dict[str, int] = {}
     numbers = [number_of.setdefault(entries[place].code, len(number_of)) for place in singles]
-    found = pc.index_in(values, pa.array(number_of, pa.large_string())).fill_null(-1)
-    codes = found.to_numpy(zero_copy_only=False)
+    places = pc.index_in(values, pa.array(number_of, pa.large_string())).fill_null(-1)
+    codes = places.to_numpy(zero_copy_only=False)
     order = np.argsort(codes, kind="stable")
     edges = np.searchsorted(codes[order], np.arange(len(number_of) + 1))
     for place, number in zip(singles, numbers, strict=True):

@@ -55,9 +55,9 @@ def compare_columns(before: Column, after: Column) -> list[ComparedValue]:
 def _find_sources(before: Column, after: Column) -> dict[str | None, tuple[str | None, ...]]:
     """For each value after, the values before that stood in its rows, most rows first."""
     pairs = pa.array(after.codes.astype(np.int64) * max(len(before.values), 1) + before.codes)
-    found = pairs.value_counts()
-    keys = found.field("values").to_numpy(zero_copy_only=False)
-    order = np.argsort(-found.field("counts").to_numpy(zero_copy_only=False), kind="stable")
+    counted = pairs.value_counts()
+    keys = counted.field("values").to_numpy(zero_copy_only=False)
+    order = np.argsort(-counted.field("counts").to_numpy(zero_copy_only=False), kind="stable")
     old, new = before.values.to_pylist(), after.values.to_pylist()
     sources: dict[str | None, list[str | None]] = {}
     for key in keys[order].tolist():

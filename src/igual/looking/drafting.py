@@ -155,7 +155,7 @@ def _are_like_the_others(texts: pa.Array, rows: Counts, is_meant: Mask) -> Mask:
 def _suggest_dates(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggestion]:
     total = rows.sum()
     forms = [(form, mask, int(rows[mask].sum())) for form, mask in forms_of(values)]
-    forms.sort(key=lambda found: -found[2])
+    forms.sort(key=lambda option: -option[2])
     if not forms or (forms[0][0] == ISO and forms[0][2] >= total * _NEARLY_ALL):
         return
     if forms[0][2] < total * _NEARLY_ALL:

@@ -93,11 +93,11 @@ class ManyColumns:
     @cached_property
     def is_like_missing(self) -> Mask:
         """Which values are what people write for a missing one, (values,)."""
-        found = np.zeros(len(self.values), np.bool_)
+        mask = np.zeros(len(self.values), np.bool_)
         short = to_mask(pc.less_equal(pc.binary_length(self.trimmed), _LONGEST_LIKE_MISSING))
         some = casefold(self.trimmed.filter(pa.array(short)))
-        found[short] = to_mask(pc.is_in(some, pa.array(LIKE_MISSING, TEXT)))
-        return found
+        mask[short] = to_mask(pc.is_in(some, pa.array(LIKE_MISSING, TEXT)))
+        return mask
 
     @cached_property
     def signs(self) -> frozenset[int]:
@@ -121,9 +121,9 @@ class ManyColumns:
         Returns:
             Which ones have it, (values,).
         """
-        found = maybe.copy()
-        found[maybe] = has_pattern(values if maybe.all() else values.filter(pa.array(maybe)), pattern)
-        return found
+        mask = maybe.copy()
+        mask[maybe] = has_pattern(values if maybe.all() else values.filter(pa.array(maybe)), pattern)
+        return mask
 
     def sum_rows(self, mask: Mask) -> Counts:
         """How many rows of each column have the marked values, (columns,)."""

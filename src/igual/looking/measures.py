@@ -44,8 +44,8 @@ def find_units(many: ManyColumns) -> Mask:
     """Numbers with a unit or a currency sign, in columns that mostly have them."""
     maybe = many.begins_like_number | (many.first_bytes == ord("$"))
     with_unit = many.has_where(maybe, many.trimmed, _WITH_UNIT)
-    found: Mask = with_unit & (_shares(many, with_unit) >= _HALF)
-    return found
+    mask: Mask = with_unit & (_shares(many, with_unit) >= _HALF)
+    return mask
 
 
 def find_lost_zeros(many: ManyColumns) -> Mask:
@@ -58,25 +58,25 @@ def find_lost_zeros(many: ManyColumns) -> Mask:
     lengths = pc.utf8_length(many.values).fill_null(0).to_numpy(zero_copy_only=False)
     longest = np.zeros(len(many.columns), np.int64)
     np.maximum.at(longest, many.owners[zero_first], lengths[zero_first])
-    found: Mask = digits & ~zero_first & (lengths < longest[many.owners])
-    return found
+    mask: Mask = digits & ~zero_first & (lengths < longest[many.owners])
+    return mask
 
 
 def find_other_date_forms(many: ManyColumns) -> Mask:
     """Dates in another form than most dates of their column."""
-    found = np.zeros(len(many.values), np.bool_)
+    is_other = np.zeros(len(many.values), np.bool_)
     begins = many.begins_like_number | (mark_character(many.packed.data, ",").any() & ~many.blank)
     maybe = np.flatnonzero(many.has_where(begins & many.ends_in_digit, many.trimmed, _MAYBE_DATE))
     if not len(maybe):
-        return found
+        return is_other
     forms = [mask for _, mask in forms_of(many.values.take(pa.array(maybe)))]
     if not forms:
-        return found
+        return is_other
     fits = np.stack(forms)
     owners, rows = many.owners[maybe], many.counts[maybe]
     rows_of = np.stack([np.bincount(owners, rows * mask, len(many.columns)) for mask in fits])
     usual = rows_of.argmax(axis=0)[owners]
     is_mostly_dates = (rows_of.max(axis=0) >= _HALF * many.sum_rows(~many.blank))[owners]
     odd = fits.any(axis=0) & ~fits[usual, np.arange(len(maybe))] & is_mostly_dates
-    found[maybe] = odd
-    return found
+    is_other[maybe] = odd
+    return is_other

@@ -131,8 +131,8 @@ def _rank(values: pa.Array, codebook: Codebook | None) -> npt.NDArray[np.int64]:
     places = np.full(len(values), last, np.int64)
     # A column has codes or labels; a text that is both is a code.
     for texts in (codebook.order, tuple(codebook.labels)):
-        found = pc.index_in(values, pa.array(texts, TEXT)).fill_null(-1).to_numpy()
-        places = np.where(found >= 0, found, places)
+        ranks = pc.index_in(values, pa.array(texts, TEXT)).fill_null(-1).to_numpy()
+        places = np.where(ranks >= 0, ranks, places)
     return places
 
 

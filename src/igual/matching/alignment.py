@@ -193,9 +193,9 @@ def _find_equivalents(vocabulary: Vocabulary, words: pa.Array) -> dict[str, list
 def _mark_stems(values: Texts, entries: Texts, value_idx: Ints, entry_idx: Ints) -> Ints:
     """STEM where two words begin alike and differ in their endings, -1 elsewhere."""
     lengths = values.lengths[value_idx], entries.lengths[entry_idx]
-    found = np.full(len(value_idx), -1)
+    stems = np.full(len(value_idx), -1)
     if min(values.characters.shape[1], entries.characters.shape[1]) < _STEM:
-        return found
+        return stems
     maybe = np.flatnonzero(
         (np.minimum(*lengths) > _STEM)
         & (np.abs(lengths[0] - lengths[1]) <= _ENDING)
@@ -207,8 +207,8 @@ def _mark_stems(values: Texts, entries: Texts, value_idx: Ints, entry_idx: Ints)
     stem = np.logical_and.accumulate(same, axis=1).sum(axis=1)
     stem = np.minimum(stem, np.minimum(*lengths)[maybe])
     longest = np.maximum(*lengths)[maybe]
-    found[maybe[(stem >= _STEM) & (longest - stem <= _ENDING) & (2 * stem >= longest)]] = STEM
-    return found
+    stems[maybe[(stem >= _STEM) & (longest - stem <= _ENDING) & (2 * stem >= longest)]] = STEM
+    return stems
 
 
 def _find_shortenings(short: Texts, long: Texts, value_idx: Ints, entry_idx: Ints) -> Ints:

@@ -230,16 +230,16 @@ class CandidateSearch:
             is too far, (pairs,) each.
         """
         forms = queries.forms
-        found = join_pairs(
+        joined = join_pairs(
             self._grams.pairs(forms.words, forms.sounds),
             self._deletions.pairs(forms.letters),
             self._find_by_initials(queries.words),
         )
-        by_letters = self._weigh_by_letters(queries, *found)
-        pairs, near = pack_pairs(*found), pack_pairs(by_letters.value, by_letters.spelling)
+        by_letters = self._weigh_by_letters(queries, *joined)
+        pairs, near = pack_pairs(*joined), pack_pairs(by_letters.value, by_letters.spelling)
         cost = np.full(len(pairs), np.inf)
         cost[np.searchsorted(pairs, near)] = by_letters.cost
-        return *found, cost
+        return *joined, cost
 
     def edit_costs(self, queries: Queries, value_idx: Ints, entry_idx: Ints) -> Floats:
         """Add up what the edits between values and spellings cost.

@@ -156,7 +156,7 @@ def programme(
     swapped: int,
     band: int,
     far: int,
-    found: npt.NDArray[np.int16],
+    costs: npt.NDArray[np.int16],
     counts: npt.NDArray[np.int16],
 ) -> None:
     """Put the cost of each pair into `found`, and, unless `counts` has no rows, its edits by kind into `counts`.
@@ -178,7 +178,7 @@ def programme(
         swapped: The kind of swapped neighbours.
         band: How far two texts may drift apart.
         far: The cost of what is too far.
-        found: Takes the cost of each pair, (pairs,).
+        costs: Takes the cost of each pair, (pairs,).
         counts: Takes the edits of each pair by kind, (pairs, kinds).
     """
     room = np.zeros((2, 3, max(values.shape[1], entries.shape[1]) + 1), np.int32)
@@ -187,7 +187,7 @@ def programme(
     for pair in range(len(value_idx)):
         value, entry = value_idx[pair], entry_idx[pair]
         rows, columns = value_lengths[value], entry_lengths[entry]
-        found[pair] = far
+        costs[pair] = far
         if abs(rows - columns) > band:
             continue
         if value != unpacked:
@@ -195,7 +195,7 @@ def programme(
             unpacked = value
         _unpack(entries[entry], columns, its)
         _fill(table, mine, rows, its, columns, substitutions, first, swap, band, far)
-        found[pair] = min(table[rows, columns], np.int32(far))
-        if len(counts) and found[pair] < far:
+        costs[pair] = min(table[rows, columns], np.int32(far))
+        if len(counts) and costs[pair] < far:
             gaps = value_gaps[value], entry_gaps[entry]
             _count(table, mine, rows, its, columns, substitutions, first, *gaps, kinds, swapped, counts[pair])

@@ -92,9 +92,9 @@ class Deletions:
         """
         hashes, askers, crowds = [_NO_HASHES], [_NO_PLACES], [_NO_PLACES]
         for length, places in values.by_length:
-            found = _hashes(values.characters[places, :length], min(deletions(length), self._most))
-            row, way = np.nonzero(self._occurs[found >> self._filter_shift])
-            hashes.append(found[row, way] >> self._bits)
+            deleted = _hashes(values.characters[places, :length], min(deletions(length), self._most))
+            row, way = np.nonzero(self._occurs[deleted >> self._filter_shift])
+            hashes.append(deleted[row, way] >> self._bits)
             askers.append(places[row])
             crowds.append(np.where(way > length, _CROWD, _EVER_SO_MANY))
         wanted, asker, crowd = np.concatenate(hashes), np.concatenate(askers), np.concatenate(crowds)
@@ -112,6 +112,6 @@ class Deletions:
         """The first bits of each hash, with the place of its text in the last."""
         parts = [_NO_HASHES]
         for length, places in texts.by_length:
-            found = _hashes(texts.characters[places, :length], min(deletions(length), self._most))
-            parts.append(((found >> self._bits << self._bits) | places.astype(np.uint64)[:, None]).ravel())
+            hashes = _hashes(texts.characters[places, :length], min(deletions(length), self._most))
+            parts.append(((hashes >> self._bits << self._bits) | places.astype(np.uint64)[:, None]).ravel())
         return np.concatenate(parts)

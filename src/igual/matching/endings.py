@@ -79,8 +79,8 @@ class Endings:
             for texts, places in ((entries, entry_idx), (values, value_idx))
         ]
         pairs = _pair(*endings)
-        found = np.minimum(np.searchsorted(self._pairs, pairs), len(self._pairs) - 1)
-        shares[maybe] = np.where(self._pairs[found] == pairs, self._shares[found], 0)
+        positions = np.minimum(np.searchsorted(self._pairs, pairs), len(self._pairs) - 1)
+        shares[maybe] = np.where(self._pairs[positions] == pairs, self._shares[positions], 0)
         return shares
 
 

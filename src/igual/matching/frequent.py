@@ -42,8 +42,8 @@ class RowCounts:
             Their rows, 0 for those that the column hasn't, (texts,).
         """
         places = pc.index_in(folded_key(texts), self._keys)
-        found = np.append(self._rows, 0)[places.fill_null(len(self._rows)).to_numpy(zero_copy_only=False)]
-        rows: Counts = found.astype(np.int64)
+        counts = np.append(self._rows, 0)[places.fill_null(len(self._rows)).to_numpy(zero_copy_only=False)]
+        rows: Counts = counts.astype(np.int64)
         return rows
 
 

@@ -50,9 +50,9 @@ class WordInformation(NamedTuple):
             The two spellings, -1 where there are none.
         """
         place = spelling * len(self.entries) + word
-        found = int(np.searchsorted(self.places, place))
-        if found < len(self.places) and self.places[found] == place:
-            return spelling, int(self.others[found])
+        position = int(np.searchsorted(self.places, place))
+        if position < len(self.places) and self.places[position] == place:
+            return spelling, int(self.others[position])
         return int(self.example[word]), int(self.beside[word])
 
 

@@ -104,8 +104,8 @@ def find_inner_initials(
     _, once = np.unique(short, return_index=True)
     short, first = short[once], first[once]
     size = sizes[short]
-    long_of_found = long_ids[expand_spans(first, size)]
-    return InnerInitials(short_pair[short], short, first, size, short_ids[short], long_of_found)
+    long_of_run = long_ids[expand_spans(first, size)]
+    return InnerInitials(short_pair[short], short, first, size, short_ids[short], long_of_run)
 
 
 def _take_letters(vocabulary: pa.Array, ids: Ints) -> tuple[Matrix, Ints]:

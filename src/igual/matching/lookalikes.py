@@ -137,21 +137,21 @@ def group_lookalikes(
     alone = [
         position for position, kind in enumerate(kinds) if position not in taken and len(kind.members) > 1
     ]
-    found: list[list[Lookalike]] = []
+    made: list[list[Lookalike]] = []
     for centre, members in (*groups.items(), *((position, {}) for position in alone)):
         proposed, *others = kinds[centre].members
         listed: list[tuple[int, float, Reasons]] = [(proposed, 1.0, ())]
         listed += [(position, SAME_KEY_SCORE, folded) for position in others]
         for kind, alike in members.items():
             listed += [(position, alike.score, alike.reasons) for position in kinds[kind].members]
-        found.append(
+        made.append(
             [
                 Lookalike(0, texts[at], counts[at], texts[proposed], round(score, _DECIMALS), reasons)
                 for at, score, reasons in listed
             ]
         )
-    found.sort(key=lambda group: (-sum(member.rows for member in group), group[0].value))
-    return [member._replace(group=number) for number, group in enumerate(found, 1) for member in group]
+    made.sort(key=lambda group: (-sum(member.rows for member in group), group[0].value))
+    return [member._replace(group=number) for number, group in enumerate(made, 1) for member in group]
 
 
 def _collect_kinds(

@@ -269,21 +269,21 @@ def _find_distinguishing_words(
     told, spellings = search.wording.information, index.spellings
     by_letters = best.reading[numbers] == BY_LETTERS
     pairs = best.position[numbers], best.spelling[numbers]
-    found: dict[int, list[Reason]] = {}
+    reasons: dict[int, list[Reason]] = {}
     plain: dict[int, list[str]] = {}
     for pair, word, place in search.wording.find_distinguishing(queries.words, *pairs, by_letters):
         number = int(numbers[pair])
         example = told.find_example(place, int(pairs[1][pair])) if place >= 0 else (-1, -1)
         if example[0] >= 0:
             examples = [spellings[spelling].as_py() for spelling in example]
-            found.setdefault(number, []).append(Reason("word tells apart", (word, *examples)))
+            reasons.setdefault(number, []).append(Reason("word tells apart", (word, *examples)))
         elif word in index.vocabulary.groups_of:
-            found.setdefault(number, []).append(Reason("opposite may matter", (word,)))
+            reasons.setdefault(number, []).append(Reason("opposite may matter", (word,)))
         else:
             plain.setdefault(number, []).append(word)
     for number, words in plain.items():
-        found.setdefault(number, []).append(Reason("words may matter", tuple(words)))
-    return found
+        reasons.setdefault(number, []).append(Reason("words may matter", tuple(words)))
+    return reasons
 
 
 def _letters_of(text: str) -> str:

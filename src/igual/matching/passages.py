@@ -84,24 +84,24 @@ class Passages:
         }
         written = sorted(passages)
         place_of = {text: place for place, text in enumerate(written)}
-        found = match_values(pa.array(written, TEXT), self._index, self._by, self._thresholds)
+        results = match_values(pa.array(written, TEXT), self._index, self._by, self._thresholds)
         if self._kinds:
-            settle_kinds(found, self._index, self._kinds)
+            settle_kinds(results, self._index, self._kinds)
         # Words of a free text that an entry has among others mention it no more than any other.
-        for place in np.flatnonzero(found.status == OPEN).tolist():
-            if any(reason.kind == "missing words" for reason in found.reasons_of(place)):
-                found.status[place] = UNKNOWN
+        for place in np.flatnonzero(results.status == OPEN).tolist():
+            if any(reason.kind == "missing words" for reason in results.reasons_of(place)):
+                results.status[place] = UNKNOWN
         mentioned: list[list[int]] = []
         matched = Matched.nothing(texts)
         for text, (some, those) in enumerate(zip(words, spans, strict=True)):
             chosen = [
                 Passage(start, size, place_of[" ".join(some[start : start + size])]) for start, size in those
             ]
-            sure = _choose(chosen, found, SETTLED)
-            mentioned.append(list(dict.fromkeys(int(found.entry[one.match]) for one in sure)))
-            best = sure or _choose(chosen, found, OPEN)[:1]
+            sure = _choose(chosen, results, SETTLED)
+            mentioned.append(list(dict.fromkeys(int(results.entry[one.match]) for one in sure)))
+            best = sure or _choose(chosen, results, OPEN)[:1]
             if best:
-                _take(matched, text, found, best[0].match, written[best[0].match], settled=bool(sure))
+                _take(matched, text, results, best[0].match, written[best[0].match], settled=bool(sure))
         return mentioned, matched
 
     def _mark_likely(self, words: set[str]) -> frozenset[str]:
@@ -131,24 +131,24 @@ class Passages:
         return sorted(spans, key=lambda span: (-span[1], span[0]))
 
 
-def _choose(passages: Sequence[Passage], found: Matched, status: int) -> list[Passage]:
+def _choose(passages: Sequence[Passage], matched: Matched, status: int) -> list[Passage]:
     """Passages of a status that don't overlap, longer ones first, in the order of the text."""
     taken: set[int] = set()
     chosen = []
     for one in passages:
         places = range(one.start, one.start + one.size)
-        if found.status[one.match] == status and taken.isdisjoint(places):
+        if matched.status[one.match] == status and taken.isdisjoint(places):
             chosen.append(one)
             taken.update(places)
     return sorted(chosen)
 
 
-def _take(matched: Matched, text: int, found: Matched, place: int, written: str, *, settled: bool) -> None:
+def _take(matched: Matched, text: int, match: Matched, place: int, written: str, *, settled: bool) -> None:
     """Put in what became of a passage as what became of its text."""
     matched.status[text] = SETTLED if settled else OPEN
     for name in ("entry", "score", "runner_up", "runner_up_score", "how"):
-        getattr(matched, name)[text] = getattr(found, name)[place]
-    matched.explained[text] = (Reason("in the text", (written,)), *found.reasons_of(place))
-    ranked = found.rank_candidates(place)
+        getattr(matched, name)[text] = getattr(match, name)[place]
+    matched.explained[text] = (Reason("in the text", (written,)), *match.reasons_of(place))
+    ranked = match.rank_candidates(place)
     entries, scores = np.array([entry for entry, _ in ranked]), np.array([score for _, score in ranked])
     matched.rankings.append((np.full(len(ranked), text), entries, scores))

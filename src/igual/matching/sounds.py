@@ -35,12 +35,12 @@ def _sounds(texts: Texts) -> Texts:
     starts, ends = (before == 0) | (before == _SPACE), (after == 0) | (after == _SPACE)
 
     def one_of(matrix: Matrix, letters: str) -> Mask:
-        found: Mask = np.logical_or.reduce([matrix == ord(letter) for letter in letters])
-        return found
+        mask: Mask = np.logical_or.reduce([matrix == ord(letter) for letter in letters])
+        return mask
 
     def is_(matrix: Matrix, letter: str) -> Mask:
-        found: Mask = matrix == ord(letter)
-        return found
+        mask: Mask = matrix == ord(letter)
+        return mask
 
     vowel, soft = one_of(here, "aeiouyw"), one_of(after, "eiy")
     # One letter for another.

@@ -70,8 +70,8 @@ class Texts:
     def by_length(self) -> list[tuple[int, Ints]]:
         """Each length that occurs, with the places of its texts."""
         order = np.argsort(self.lengths, kind="stable")
-        found, starts = np.unique(self.lengths[order], return_index=True)
-        return list(zip(found.tolist(), np.split(order, starts[1:]), strict=True))
+        distinct, starts = np.unique(self.lengths[order], return_index=True)
+        return list(zip(distinct.tolist(), np.split(order, starts[1:]), strict=True))
 
 
 def joined(parts: Sequence[tuple[Ints, Texts]], size: int) -> Texts:

@@ -96,7 +96,7 @@ class Vocabulary:
         for number, group in enumerate(self.opposites):
             for word in group:
                 groups.setdefault(word, set()).add(number)
-        return {word: frozenset(found) for word, found in groups.items()}
+        return {word: frozenset(places) for word, places in groups.items()}
 
 
 def one_word(text: str) -> str:

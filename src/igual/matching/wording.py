@@ -171,7 +171,7 @@ class Wording:
         parts.append(Events(aligned.pair[changed], how.astype(np.int8), amount))
         rarities, gaps = [], []
         lefts, initials = self._left(values, value_idx, entry_idx, aligned)
-        parts += [_event("inner initials", found.pair) for found in initials]
+        parts += [_event("inner initials", initial.pair) for initial in initials]
         for side, told, left in zip(
             _SIDES, (self._measure_information(values), self._of_entries), lefts, strict=True
         ):
@@ -298,7 +298,7 @@ class Wording:
             find_left_over(values, value_idx, aligned.pair, aligned.value_word),
             find_left_over(self.entries, entry_idx, aligned.pair, aligned.entry_word),
         ]
-        found: list[InnerInitials] = []
+        inner: list[InnerInitials] = []
         for one, other in ((0, 1), (1, 0)):
             vocabularies = values.vocabulary, self.entries.vocabulary
             maybe = np.flatnonzero(mark_maybe_initials(vocabularies[one], lefts[one].ids))
@@ -306,20 +306,20 @@ class Wording:
             initials = find_inner_initials(
                 short.pair, short.ids, vocabularies[one], long.pair, long.ids, vocabularies[other]
             )
-            found.append(initials)
+            inner.append(initials)
             if len(initials.pair):
                 lefts[one] = lefts[one].without(maybe[initials.short])
                 lefts[other] = lefts[other].without(initials.long)
-        return (lefts[0], lefts[1]), (found[0], found[1])
+        return (lefts[0], lefts[1]), (inner[0], inner[1])
 
     def name_initials(
         self, values: Words, value_idx: Ints, entry_idx: Ints, aligned: Alignment
     ) -> list[tuple[int, tuple[str, str]]]:
         """Words that stand for several by their initials: the pair, the short word and the long ones."""
-        _, found = self._left(values, value_idx, entry_idx, aligned)
+        _, inner = self._left(values, value_idx, entry_idx, aligned)
         named = []
         vocabularies = values.vocabulary, self.entries.vocabulary
-        for side, initials in enumerate(found):
+        for side, initials in enumerate(inner):
             short = vocabularies[side].take(pa.array(initials.short_id)).to_pylist()
             long = iter(vocabularies[1 - side].take(pa.array(initials.long_ids)).to_pylist())
             for pair, word, size in zip(initials.pair.tolist(), short, initials.size.tolist(), strict=True):

@@ -41,10 +41,10 @@ def _example(one: FoundValue) -> str:
     return quote_value(one.value) + (f" ({quote_value(' or '.join(one.near))}?)" if one.near else "")
 
 
-def since_lines(found: Sequence[Since]) -> list[Text]:
+def since_lines(changes: Sequence[Since]) -> list[Text]:
     """What is new, gone or moved since an earlier run, a line a column; nothing for columns where nothing is."""
     lines = []
-    for one in found:
+    for one in changes:
         said = []
         for what, values in (("new", one.new), ("gone", one.vanished)):
             if values:

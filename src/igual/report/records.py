@@ -200,23 +200,23 @@ def list_matches(matches: Matches) -> Records:
 
 def match_columns(matches: Matches) -> dict[str, list[Any]]:
     """The columns of a table of matches, most rows first."""
-    found, order = matches.matched, np.array(matches.order, np.int64)
-    values, reasons = found.values.to_pylist(), found.reasons
+    matched, order = matches.matched, np.array(matches.order, np.int64)
+    values, reasons = matched.values.to_pylist(), matched.reasons
     names = [*matches.names, None]  # -1 is no entry
     columns = {
         "value": [values[place] for place in matches.order],
         "rows": matches.rows[order].tolist(),
-        "status": [STATUSES[status] for status in found.status[order].tolist()],
-        "proposal": [names[entry] for entry in found.entry[order].tolist()],
-        "score": found.score[order].tolist(),
-        "runner_up": [names[entry] for entry in found.runner_up[order].tolist()],
-        "runner_up_score": found.runner_up_score[order].tolist(),
+        "status": [STATUSES[status] for status in matched.status[order].tolist()],
+        "proposal": [names[entry] for entry in matched.entry[order].tolist()],
+        "score": matched.score[order].tolist(),
+        "runner_up": [names[entry] for entry in matched.runner_up[order].tolist()],
+        "runner_up_score": matched.runner_up_score[order].tolist(),
         "why": [format_reasons(reasons[position], values[position]) for position in matches.order],
         "reasons": [list_reasons(reasons[position]) for position in matches.order],
     }
     if matches.given is not None:
         given = (*matches.given, None)
-        settled = np.where(found.status[order] == SETTLED, found.entry[order], -1)
+        settled = np.where(matched.status[order] == SETTLED, matched.entry[order], -1)
         columns["given"] = [given[entry] for entry in settled.tolist()]
     return columns
 
@@ -379,7 +379,7 @@ def from_draft(draft: Draft, written: Sequence[str]) -> dict[str, Any]:
             }
             for one in draft.drafted
         ],
-        "pairs": {column: dict(found.pairs) for column, found in draft.pairs.items()},
+        "pairs": {column: dict(pairs.pairs) for column, pairs in draft.pairs.items()},
         "codes": {column: list(codes) for column, codes in draft.codes.items()},
         "headers": draft.headers,
         "written": list(written),

@@ -75,11 +75,11 @@ def _describe_extract(words: Mapping[str, Any]) -> str:
     plain = {"[0-9]+": "number", r"[\p{L}]+": "word of letters", "[A-Z]{2,}": "word in capitals"}
     if pattern in plain:
         return f"take the {_nth(nth)} {plain[pattern]}"
-    if found := re.fullmatch(r"\\?(.)\(\?P<value>\[\^[^\]]*\]\*\)\\?(.)", pattern):
-        return f"take what stands between {found[1]} and {found[2]}"
+    if match := re.fullmatch(r"\\?(.)\(\?P<value>\[\^[^\]]*\]\*\)\\?(.)", pattern):
+        return f"take what stands between {match[1]} and {match[2]}"
     for form, where in ((r"\^\.(?:\{(\d+)\})?", "first"), (r"\.(?:\{(\d+)\})?\$", "last")):
-        if found := re.fullmatch(form, pattern):
-            count = int(found[1] or 1)
+        if match := re.fullmatch(form, pattern):
+            count = int(match[1] or 1)
             return (
                 f"take the {where} {format_count(count, 'character')}"
                 if count > 1
@@ -94,11 +94,11 @@ def _describe_replace(words: Mapping[str, Any]) -> str:
         return f"replace by the pair list {quote_value(pairs)}"
     if words.get("pattern"):
         (pattern, given), *_ = pairs.items()
-        if found := re.fullmatch(r"(.*)\\1(.*)", given, re.DOTALL):
+        if match := re.fullmatch(r"(.*)\\1(.*)", given, re.DOTALL):
             if pattern == "(.+)":
                 sides = [
                     f"{quote_value(text)} {side}"
-                    for text, side in zip(found.groups(), ("before", "behind"), strict=True)
+                    for text, side in zip(match.groups(), ("before", "behind"), strict=True)
                     if text
                 ]
                 return f"add {' and '.join(sides)}"

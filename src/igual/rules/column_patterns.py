@@ -31,13 +31,13 @@ def expand_names(wanted: Sequence[str], names: Sequence[str]) -> list[str]:
         >>> expand_names(["h*", "site"], ["site", "height", "habit"])
         ['height', 'habit', 'site']
     """
-    found: dict[str, None] = {}
+    expanded: dict[str, None] = {}
     for one in wanted:
         fitting = [name for name in names if fnmatchcase(name, one)] if one not in names else [one]
         if not fitting and is_pattern(one):
             raise RulebookError(f"no column fits {one!r}; there are {', '.join(map(repr, names[:8]))}")
-        found |= dict.fromkeys(fitting or [one])
-    return list(found)
+        expanded |= dict.fromkeys(fitting or [one])
+    return list(expanded)
 
 
 def fit_rules(rules: Sequence[Rule], names: Sequence[str], texts: Sequence[str]) -> list[Rule]:

@@ -162,13 +162,13 @@ class _Rewriter:
         left = ~is_blank(values) & (np.bincount(mentioned.owners, minlength=len(values)) == 0)
         if self._passages is None:
             return mentioned, None, left
-        found, matched = self._passages.find(values.filter(pa.array(left)))
+        passages, matched = self._passages.find(values.filter(pa.array(left)))
         for number, text in enumerate(matched.values.to_pylist()):
             ruling = self._rulings.get(text)
             if ruling is not None:
-                found[number] = self._follow(ruling, matched, number) or found[number]
-        owners = np.repeat(np.flatnonzero(left), [len(entries) for entries in found])
-        entries = np.array([entry for some in found for entry in some], np.int64)
+                passages[number] = self._follow(ruling, matched, number) or passages[number]
+        owners = np.repeat(np.flatnonzero(left), [len(entries) for entries in passages])
+        entries = np.array([entry for some in passages for entry in some], np.int64)
         order = np.argsort(owners := np.append(mentioned.owners, owners), kind="stable")
         return Mentioned(owners[order], np.append(mentioned.entries, entries)[order]), matched, left
 

@@ -30,11 +30,11 @@ def find_rules() -> Mapping[str, type[Rule]]:
 
 
 def _subclasses(kind: type[Rule]) -> list[type[Rule]]:
-    found = []
+    classes = []
     for child in kind.__subclasses__():
         if child.__module__.startswith(f"{package.__name__}."):
-            found += [child, *_subclasses(child)]
-    return found
+            classes += [child, *_subclasses(child)]
+    return classes
 
 
 def _do_word(rule: type[Rule]) -> str | None:

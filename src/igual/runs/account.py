@@ -292,12 +292,12 @@ class Account:
         waiting: dict[tuple[int, str], list[OpenValue]] = {}
         for one in self.open:
             waiting.setdefault((one.rule, one.column), []).append(one)
-        found = [
+        questions = [
             question
             for about, some in waiting.items()
             for question in group_questions(some, about[1], agreed.get(about))
         ]
-        return sorted(found, key=lambda question: -question.rows)
+        return sorted(questions, key=lambda question: -question.rows)
 
     @cached_property
     def waiting(self) -> list[OpenValue]:

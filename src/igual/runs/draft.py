@@ -127,8 +127,8 @@ class Draft(Displayed):
         used = {need.name for rule in self.rules for need in rule.needs()}
         return Rulebook(
             self.rules,
-            {name: found for name, found in self.lists.items() if name in used},
-            {name: found for name, found in self.codebooks.items() if name in used},
+            {name: kept for name, kept in self.lists.items() if name in used},
+            {name: kept for name, kept in self.codebooks.items() if name in used},
         )
 
 
@@ -176,7 +176,7 @@ class _Drafting:
     def __init__(self, shelf: Shelf) -> None:
         self._shelf = shelf
         self._spaced: list[tuple[str, Drafted]] = []
-        self._found: list[Drafted] = []
+        self._drafted: list[Drafted] = []
         self._pairs: dict[str, PairList] = {}
         self._codes: dict[str, list[str]] = {}
 
@@ -187,7 +187,7 @@ class _Drafting:
             trail, Suggestion(Spacing(column=name), DraftEvidence("odd spaces"), True)
         )
         if spaced.rows and _mean_length(trail) > _FREE_TEXT:
-            self._found.append(spaced._replace(evidence=DraftEvidence("free text"), is_certain=False))
+            self._drafted.append(spaced._replace(evidence=DraftEvidence("free text"), is_certain=False))
             trail = ColumnTrail.begin(name, column)
         elif spaced.rows:
             self._spaced.append((name, spaced))
@@ -213,7 +213,7 @@ class _Drafting:
     def _add(self, trail: ColumnTrail, suggestion: Suggestion) -> ColumnTrail:
         made, drafted = self._apply(trail, suggestion)
         if drafted.rows or suggestion.is_reading:
-            self._found.append(drafted)
+            self._drafted.append(drafted)
         return made if drafted.rows and suggestion.is_certain else trail
 
     def _share(self, trail: ColumnTrail, rule: Rule) -> float:
@@ -229,18 +229,20 @@ class _Drafting:
 
     def _candidates(self, trail: ColumnTrail) -> list[Suggestion]:
         """Lists and codebooks that know much of a column, those that know most first."""
-        found: list[Suggestion] = []
+        suggestions: list[Suggestion] = []
         for name in self._shelf.lists:
             share = self._share(trail, Match(column=trail.name, list=name, by=("exact", "folded")))
             if share >= _LISTED:
                 rule: Rule = Match(column=trail.name, list=name)
-                found.append(Suggestion(rule, DraftEvidence("entries of a list", share, (name,)), True))
+                suggestions.append(Suggestion(rule, DraftEvidence("entries of a list", share, (name,)), True))
         for name in self._shelf.codebooks:
             share = self._share(trail, Label(column=trail.name, codebook=name))
             if share >= _LABELLED:
                 rule = Label(column=trail.name, codebook=name)
-                found.append(Suggestion(rule, DraftEvidence("codes of a codebook", share, (name,)), True))
-        return sorted(found, key=lambda one: -one.evidence.share)
+                suggestions.append(
+                    Suggestion(rule, DraftEvidence("codes of a codebook", share, (name,)), True)
+                )
+        return sorted(suggestions, key=lambda one: -one.evidence.share)
 
     def _is_listed(self, trail: ColumnTrail) -> bool:
         return bool(self._candidates(trail))
@@ -273,7 +275,7 @@ class _Drafting:
         evidence = DraftEvidence(
             "lookalikes", examples=tuple(text for pair in some for text in pair), number=len(pairs)
         )
-        self._found.append(Drafted(rule, evidence, False, changed, some))
+        self._drafted.append(Drafted(rule, evidence, False, changed, some))
 
     def finish(self) -> Draft:
         """The draft, spaces first."""
@@ -284,7 +286,7 @@ class _Drafting:
             examples = tuple(example for _, one in self._spaced for example in one.examples[:1])[:_EXAMPLES]
             rule = Spacing(columns=names) if len(names) > 1 else Spacing(column=names[0])
             drafted.append(Drafted(rule, DraftEvidence("odd spaces", number=rows), True, rows, examples))
-        used = {need.name for one in self._found for need in one.rule.needs()}
-        lists = {name: found for name, found in self._shelf.lists.items() if name in used}
-        codebooks = {name: found for name, found in self._shelf.codebooks.items() if name in used}
-        return Draft([*drafted, *self._found], lists, codebooks, self._pairs, self._codes)
+        used = {need.name for one in self._drafted for need in one.rule.needs()}
+        lists = {name: kept for name, kept in self._shelf.lists.items() if name in used}
+        codebooks = {name: kept for name, kept in self._shelf.codebooks.items() if name in used}
+        return Draft([*drafted, *self._drafted], lists, codebooks, self._pairs, self._codes)

@@ -56,15 +56,15 @@ def digest_plan(plan: Plan) -> dict[str, str]:
         What it is, 'the rules' or a list's name, to the first digits of its SHA-256.
     """
     rules = [rule.dump_words() for _, rule in plan.rules]
-    found = {RULES: _digest(rules)}
+    digests = {RULES: _digest(rules)}
     for _, rule in plan.rules:
         if rule.takes_rulings:
             for need in rule.needs()[:1]:
                 entries = plan.shelf.lists[need.name]
-                found[need.name] = _digest(
+                digests[need.name] = _digest(
                     [list(entries.values), {k: list(v) for k, v in entries.aliases.items()}]
                 )
-    return found
+    return digests
 
 
 def _digest(content: object) -> str:

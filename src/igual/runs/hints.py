@@ -213,8 +213,8 @@ def _list_unread(account: Account) -> Iterable[Hint]:
             if mask.any():
                 values = stage.before.filter(pa.array(mask)).to_pylist()
                 cells = zip(values, stage.rows[mask].tolist(), strict=True)
-                found = (HintValue(value, rows) for value, rows in cells)
-                yield _hint(stage, "unread", found, (unread_as,))
+                unread = (HintValue(value, rows) for value, rows in cells)
+                yield _hint(stage, "unread", unread, (unread_as,))
 
 
 def _list_notes(account: Account) -> Iterable[Hint]:

@@ -278,14 +278,14 @@ def _same(before: Ruling, meaning: Decision, book: Rulebook) -> bool:
 
 def find_stale_rulings(book: Rulebook) -> list[tuple[Ruling, str]]:
     """Rulings that can no longer be applied, and why; only those that count."""
-    found = []
+    stale = []
     for column in dict.fromkeys(one.column for one in book.rulings.rulings):
         for one in book.rulings.of_column(column).values():
             meaning, why = _meaning(Answer(0, one.column, one.value, ruling=one.ruling), book)
             if meaning is None:
-                found.append((one, why))
-        found += _find_stale_kinds(book, column)
-    return found
+                stale.append((one, why))
+        stale += _find_stale_kinds(book, column)
+    return stale
 
 
 def _find_stale_kinds(book: Rulebook, column: str) -> list[tuple[Ruling, str]]:

@@ -193,12 +193,12 @@ def _find_small(
 ) -> Offsets:
     """Where small words begin that don't stand at an end of their text, nor behind a colon where spaces are given."""
     sought = [word.lower() for word in small if _WORD.fullmatch(word.lower())]
-    found = find_words(packed._replace(data=cased), sought, *words).starts
+    firsts = find_words(packed._replace(data=cased), sought, *words).starts
     starts = np.concatenate([[-1], np.flatnonzero(words.begins), [len(cased)]])
-    place = np.searchsorted(starts, found)
-    owner = packed.texts_at(found)
+    place = np.searchsorted(starts, firsts)
+    owner = packed.texts_at(firsts)
     is_inside = (starts[place - 1] >= packed.offsets[owner]) & (starts[place + 1] < packed.offsets[owner + 1])
-    inside: Offsets = found[is_inside]
+    inside: Offsets = firsts[is_inside]
     if spaces is None or not len(inside):
         return inside
     # A colon and nothing but spaces before a word: the last byte that is no space before it.

@@ -74,8 +74,8 @@ _TO_DRAW = re.compile(f"\r\n|[ {_UNSEEN}]|{_STRANGER}")
 _ODD_TO_DRAW = re.compile(rf"\r\n|[{_UNSEEN}]|\A +| +\Z| {{2,}}|{_STRANGER}")
 
 
-def _drawing(found: re.Match[str]) -> str:
-    text = found[0]
+def _drawing(match: re.Match[str]) -> str:
+    text = match[0]
     if text in LOOKS_LATIN:
         return f"⟨{unicodedata.name(text).split()[0].capitalize()} {text}⟩"
     if text == "\r\n":
@@ -124,8 +124,8 @@ def escape_unseen(json_text: str) -> str:
     return _ANY_UNSEEN.sub(_json_escape, json_text)
 
 
-def _json_escape(found: re.Match[str]) -> str:
-    text = found[0]
+def _json_escape(match: re.Match[str]) -> str:
+    text = match[0]
     if text in "\n\r\n":
         return text
     units = text.encode("utf-16-be", "surrogatepass")

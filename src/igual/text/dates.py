@@ -108,10 +108,10 @@ def days(values: pa.Array, form: str) -> Floats:
         years = np.where(years < _PIVOT, years + 2000, years + 1900)
     good = there & (years >= 1) & (months >= 1) & (months <= 12) & (dates >= 1)
     first = np.where(good, (years - 1970) * 12 + months - 1, 0).astype("datetime64[M]")
-    found = first.astype("datetime64[D]") + np.where(good, dates - 1, 0)
+    days_of = first.astype("datetime64[D]") + np.where(good, dates - 1, 0)
     # The 31st of a month that has none would fall into the next one.
-    good &= found.astype("datetime64[M]") == first
-    return np.where(good, found.astype(np.int64), np.nan)
+    good &= days_of.astype("datetime64[M]") == first
+    return np.where(good, days_of.astype(np.int64), np.nan)
 
 
 def written(days: Floats, form: str) -> pa.Array:
@@ -154,5 +154,5 @@ def _name(places: npt.NDArray[np.int64], names: Sequence[str], length: int | Non
 
 def forms_of(values: pa.Array) -> list[tuple[str, Mask]]:
     """The common forms in which some of the texts are dates, and for each which those are."""
-    found = [(form, ~np.isnan(days(values, form))) for form in COMMON]
-    return [(form, mask) for form, mask in found if mask.any()]
+    read = [(form, ~np.isnan(days(values, form))) for form in COMMON]
+    return [(form, mask) for form, mask in read if mask.any()]

@@ -116,14 +116,14 @@ class TextFinder:
             has = np.logical_or.reduce([group.has for group in some])
             maybe = _scan(data, len(packed.data), has, size, step, at)
             parts += [_find_group(group, data, packed, accept, maybe) for group in some]
-        found = _join(parts)
-        if _are_apart(found):
-            return found
+        hits = _join(parts)
+        if _are_apart(hits):
+            return hits
         # Leftmost first, and the longest first at one place.
-        keys = found.starts * self._room - (found.stops - found.starts)
+        keys = hits.starts * self._room - (hits.stops - hits.starts)
         # What was found in turn is in order mostly, of which a stable sort makes use.
         order = np.argsort(keys, kind="stable")
-        return take_leftmost(found.where(order))
+        return take_leftmost(hits.where(order))
 
 
 def _join(parts: Sequence[FoundTexts]) -> FoundTexts:
@@ -154,12 +154,12 @@ def _find_group(
     words = np.ndarray((len(data) - _WORD + 1,), "<u8", data, strides=(1,))
     hashes = _hash_heads(data, places, group.size)
     left, end = group.first.take(hashes), group.first.take(hashes + 1)
-    found: list[FoundTexts] = []
+    hits: list[FoundTexts] = []
     while True:
         goes_on = np.flatnonzero(left < end)
         places, left, end = (some.take(goes_on) for some in (places, left, end))
         if not len(places):
-            return _join(found)
+            return _join(hits)
         starts = places - group.behind.take(left) if group.step > 1 else places
         # Before the first text nothing begins; what such a place shows instead is refused below.
         good = (words[starts] & group.masks[0].take(left)) == group.words[0].take(left)
@@ -174,7 +174,7 @@ def _find_group(
         inside = (starts >= packed.offsets.take(owners)) & (stops <= packed.offsets.take(owners + 1))
         here = FoundTexts(starts, stops, group.which.take(which), owners)
         here = here if inside.all() else here.where(inside)
-        found.append(here if accept is None else here.where(accept(here.starts, here.stops)))
+        hits.append(here if accept is None else here.where(accept(here.starts, here.stops)))
         left += 1
 
 
@@ -256,23 +256,23 @@ def _hash(beginnings: npt.NDArray[np.uint32], size: int) -> npt.NDArray[np.uint3
     return product
 
 
-def _are_apart(found: FoundTexts) -> bool:
-    return bool((found.stops[:-1] <= found.starts[1:]).all())
+def _are_apart(hits: FoundTexts) -> bool:
+    return bool((hits.stops[:-1] <= hits.starts[1:]).all())
 
 
-def take_leftmost(found: FoundTexts) -> FoundTexts:
+def take_leftmost(hits: FoundTexts) -> FoundTexts:
     """Of what overlaps only what begins first; of what begins at one place the first, which is the longest."""
-    if _are_apart(found):
-        return found
+    if _are_apart(hits):
+        return hits
     # Whatever begins before all that came earlier has ended, and reaches into nothing, stands as it is.
-    reach = np.maximum.accumulate(found.stops)
-    begins = np.append(True, found.starts[1:] >= reach[:-1])
+    reach = np.maximum.accumulate(hits.stops)
+    begins = np.append(True, hits.starts[1:] >= reach[:-1])
     alone = begins & np.append(begins[1:], True)
     taken = alone.copy()
     behind = -1
     crowded = np.flatnonzero(~alone)
-    spans = zip(found.starts[crowded].tolist(), found.stops[crowded].tolist(), strict=True)
+    spans = zip(hits.starts[crowded].tolist(), hits.stops[crowded].tolist(), strict=True)
     for place, (start, stop) in zip(crowded.tolist(), spans, strict=True):
         if start >= behind:
             taken[place], behind = True, stop
-    return found.where(taken)
+    return hits.where(taken)

@@ -62,9 +62,9 @@ def plain_letters(text: str) -> str:
     """
     if text.isascii():
         return text
-    plain = _ANY_UNDECOMPOSED.sub(lambda found: _UNDECOMPOSED[found[0]], text)
+    plain = _ANY_UNDECOMPOSED.sub(lambda match: _UNDECOMPOSED[match[0]], text)
     bare = _ACCENTS.sub("", unicodedata.normalize("NFD", plain))
-    bare = _MAY_HOLD_MARKS.sub(lambda found: "".join(c for c in found[0] if not is_mark(c)), bare)
+    bare = _MAY_HOLD_MARKS.sub(lambda match: "".join(c for c in match[0] if not is_mark(c)), bare)
     return unicodedata.normalize("NFC", bare)
 
 

@@ -108,13 +108,13 @@ class Mentions:
         parts = [_find_spellings(some, ids, words.owners) for some in self._by_size]
         if not parts:
             return Mentioned(np.zeros(0, np.int64), np.zeros(0, np.int64))
-        found = FoundTexts(*(np.concatenate(column) for column in zip(*parts, strict=True)))
-        found = take_leftmost(found.where(np.lexsort((-found.stops, found.starts))))
-        owners = found.owners
+        hits = FoundTexts(*(np.concatenate(column) for column in zip(*parts, strict=True)))
+        hits = take_leftmost(hits.where(np.lexsort((-hits.stops, hits.starts))))
+        owners = hits.owners
         # Each entry once for each text.
-        pairs = owners * (int(found.which.max(initial=0)) + 1) + found.which
+        pairs = owners * (int(hits.which.max(initial=0)) + 1) + hits.which
         first = np.sort(np.unique(pairs, return_index=True)[1])
-        return Mentioned(owners[first], found.which[first])
+        return Mentioned(owners[first], hits.which[first])
 
     def _identify(self, packed: Packed, words: _Words) -> Offsets:
         """Which word of the vocabulary each word is, (words,); -1: none."""

@@ -77,7 +77,7 @@ def find_groups(pattern: str) -> list[str | None]:
         >>> find_groups(r"(a)[(](?P<year>\d+)\Q(b)\E(?:c)")
         [None, 'year']
     """
-    return [found["name"] for found in _TOKEN.finditer(pattern) if found["group"]]
+    return [token["name"] for token in _TOKEN.finditer(pattern) if token["group"]]
 
 
 def group_names(pattern: str) -> list[str]:
@@ -88,8 +88,8 @@ def group_names(pattern: str) -> list[str]:
 def _closed(pattern: str) -> str:
     r"""The pattern with a quotation that runs to its end (\Q without \E) closed, so that more can follow it."""
     last = None
-    for found in _TOKEN.finditer(pattern):
-        last = found
+    for token in _TOKEN.finditer(pattern):
+        last = token
     is_open = last is not None and last.end() == len(pattern) and _OPEN_QUOTE.fullmatch(last[0])
     return rf"{pattern}\E" if is_open else pattern
 
@@ -119,15 +119,15 @@ def substituted(
     _refuse_growth(values, whole, given)
     if nth is None:
         return pc.replace_substring_regex(values, pattern=whole, replacement=given)
-    found = _split_matches(values, whole, [r"\0", given], nth)
+    matches = _split_matches(values, whole, [r"\0", given], nth)
     # Of each match one piece stays: what is put in for the n-th, what stood there for all others.
-    within = np.arange(len(found.pieces)) - np.repeat(found.offsets[:-1], np.diff(found.offsets))
+    within = np.arange(len(matches.pieces)) - np.repeat(matches.offsets[:-1], np.diff(matches.offsets))
     number, part = np.divmod(within + 2, 3)
     keep = (part == 2) | ((part == 1) == (number == nth))
-    pieces = unpack(found.pieces.filter(pa.array(keep)))
-    kept = np.concatenate([[0], np.cumsum(keep)])[found.offsets]
+    pieces = unpack(matches.pieces.filter(pa.array(keep)))
+    kept = np.concatenate([[0], np.cumsum(keep)])[matches.offsets]
     joined = pack(Packed(pieces.data, pieces.offsets[kept]), values)
-    return pc.if_else(pa.array(found.has), joined.cast(values.type), values)
+    return pc.if_else(pa.array(matches.has), joined.cast(values.type), values)
 
 
 def _refuse_growth(values: pa.Array, pattern: str, given: str) -> None:
@@ -137,10 +137,10 @@ def _refuse_growth(values: pa.Array, pattern: str, given: str) -> None:
     if (pc.max(lengths).as_py() or 0) * max(size, references + 1) <= LONGEST_TEXT:
         return
     # All that is found in a value is no longer than the value, so each reference puts in that much at most.
-    found = pc.count_substring_regex(values, pattern=pattern)
+    counts = pc.count_substring_regex(values, pattern=pattern)
     refuse_long_texts(
         pc.add(
-            pc.multiply(found.cast(pa.int64()), size), pc.multiply(lengths.cast(pa.int64()), references + 1)
+            pc.multiply(counts.cast(pa.int64()), size), pc.multiply(lengths.cast(pa.int64()), references + 1)
         ),
         values,
     )
@@ -180,8 +180,8 @@ def _split_matches(values: pa.Array, pattern: str, parts: Sequence[str], nth: in
 def _find_free_mark(values: pa.Array, parts: Sequence[str]) -> str:
     """A character that no text holds."""
     given = "".join(parts)
-    found = (mark for mark in _MARKS if mark not in given and not has_any(values, mark))
-    if (free := next(found, None)) is None:
+    unused = (mark for mark in _MARKS if mark not in given and not has_any(values, mark))
+    if (free := next(unused, None)) is None:
         raise ValueError("'nth' can't work on values with so many control characters; drop them first")
     return free
 
@@ -202,9 +202,9 @@ def captured(values: pa.Array, pattern: str, names: Sequence[str], nth: int) -> 
     if nth == 1 and None not in known:
         # Arrow takes first places apart at once, where all groups have names.
         whole = max((name or "" for name in known), key=len, default="") + "_"
-        found = pc.extract_regex(values, pattern=f"(?P<{whole}>{_closed(pattern)})")
-        columns = [pc.struct_field(found, name).cast(TEXT) for name in names or [whole]]
-        return columns, to_mask(found.is_null()) & to_mask(values.is_valid())
+        groups = pc.extract_regex(values, pattern=f"(?P<{whole}>{_closed(pattern)})")
+        columns = [pc.struct_field(groups, name).cast(TEXT) for name in names or [whole]]
+        return columns, to_mask(groups.is_null()) & to_mask(values.is_valid())
     numbers = [known.index(name) + 1 for name in names] or [0]
     places = _split_matches(values, _closed(pattern), [f"\\{number}" for number in numbers], nth)
     columns = [

@@ -51,8 +51,8 @@ def plain_decimals(values: pa.Array) -> pa.Array:
 
 def check_number_form(form: str) -> str:
     """Give a form back if numbers can be written by it: 1234.5 as an example, such as `1,234.50`; else ValueError."""
-    found = _NUMBER_FORM.fullmatch(form)
-    if found is None or (found["mark"] or "-") == found["group"]:
+    match = _NUMBER_FORM.fullmatch(form)
+    if match is None or (match["mark"] or "-") == match["group"]:
         raise ValueError(f"the form {form!r} isn't 1234.5 as an example, such as 1234.50, 1,234.5 or 1 235")
     return form
 
@@ -64,9 +64,9 @@ def write_numbers(values: pa.Array, form: str) -> pa.Array:
         >>> write_numbers(pa.array(["1234567.125", "-0.004", None]), "1.234,50").to_pylist()
         ['1.234.567,13', '0,00', None]
     """
-    found = _NUMBER_FORM.fullmatch(check_number_form(form))
-    assert found is not None
-    group, mark, places = found["group"], found["mark"] or "", len(found["decimals"] or "")
+    match = _NUMBER_FORM.fullmatch(check_number_form(form))
+    assert match is not None
+    group, mark, places = match["group"], match["mark"] or "", len(match["decimals"] or "")
     step = Decimal(1).scaleb(-places)
     if (short := _rounded(values, places)) is not None:
         return _grouped(short, group, mark)

@@ -92,10 +92,10 @@ class Replacing:
         _refuse_growth(values, self._pairs, self._ignore_case)
         packed = unpack(values)
         data, is_careful = self._read(values, packed)
-        found = self._find(Packed(data, packed.offsets), is_careful)
-        used = mark(len(self._pairs), found.which)
-        texts, which = self._give(found, packed, beside)
-        made = pack(splice(packed, found.starts, found.stops, texts, which, found.owners), values)
+        hits = self._find(Packed(data, packed.offsets), is_careful)
+        used = mark(len(self._pairs), hits.which)
+        texts, which = self._give(hits, packed, beside)
+        made = pack(splice(packed, hits.starts, hits.stops, texts, which, hits.owners), values)
         if is_careful.any():
             made = self._replace_carefully(made, values, is_careful, used, beside)
         return Replaced(made.cast(values.type), used)
@@ -117,32 +117,32 @@ class Replacing:
 
     def _find(self, packed: Packed, is_careful: Mask) -> FoundTexts:
         """Where texts are to be replaced; not in the careful ones."""
-        found = self._finder.find(packed, accept_places(packed, self._where))
+        hits = self._finder.find(packed, accept_places(packed, self._where))
         if is_careful.any():
-            found = found.where(~is_careful[found.owners])
-        if self._nth is None or not len(found.starts):
-            return found
+            hits = hits.where(~is_careful[hits.owners])
+        if self._nth is None or not len(hits.starts):
+            return hits
         # Of each sought text in each text the places are counted.
-        owners = found.owners * len(self._pairs) + found.which
+        owners = hits.owners * len(self._pairs) + hits.which
         order = np.argsort(owners, kind="stable")
         is_first = np.append(True, np.diff(owners[order]) > 0)
         rank = np.empty(len(order), np.int64)
         rank[order] = np.arange(len(order)) - np.flatnonzero(is_first)[np.cumsum(is_first) - 1]
-        return found.where(rank == self._nth - 1)
+        return hits.where(rank == self._nth - 1)
 
     def _give(
-        self, found: FoundTexts, packed: Packed, beside: Mapping[str, pa.Array] | None
+        self, hits: FoundTexts, packed: Packed, beside: Mapping[str, pa.Array] | None
     ) -> tuple[pa.Array, Offsets]:
         """What is put in: distinct texts, and which of them goes in each place."""
-        texts, which = pa.array(self._givens, TEXT), found.which
+        texts, which = pa.array(self._givens, TEXT), hits.which
         if beside is not None:
-            rows = found.owners
+            rows = hits.owners
             texts, which = self._fill(
-                found, {name: cells.take(pa.array(rows)) for name, cells in beside.items()}
+                hits, {name: cells.take(pa.array(rows)) for name, cells in beside.items()}
             )
         if not self._keep_case:
             return texts, which
-        encoded = slices(packed, found.starts, found.stops).dictionary_encode()
+        encoded = slices(packed, hits.starts, hits.stops).dictionary_encode()
         pairs = pa.array(encoded.indices.to_numpy(zero_copy_only=False) * np.int64(len(texts)) + which)
         both = pairs.dictionary_encode()
         stood, given = np.divmod(both.dictionary.to_numpy(zero_copy_only=False), max(len(texts), 1))
@@ -154,12 +154,12 @@ class Replacing:
         cased = pa.array([_in_case_of(text, made) for text, made in together], TEXT)
         return cased, both.indices.to_numpy(zero_copy_only=False).astype(np.int64)
 
-    def _fill(self, found: FoundTexts, cells: Mapping[str, pa.Array]) -> tuple[pa.Array, Offsets]:
+    def _fill(self, hits: FoundTexts, cells: Mapping[str, pa.Array]) -> tuple[pa.Array, Offsets]:
         """What is put in once the names in it stand for the cells beside each place."""
         parts = [pa.array([], TEXT)]
-        which = np.zeros(len(found.which), np.int64)
-        for place in np.unique(found.which).tolist():
-            is_here = found.which == place
+        which = np.zeros(len(hits.which), np.int64)
+        for place in np.unique(hits.which).tolist():
+            is_here = hits.which == place
             # Texts stand at even places, names of columns at odd ones.
             pieces = PLACE.split(self._givens[place])
             flags = pa.array(is_here)
@@ -211,19 +211,19 @@ class Replacing:
         """Where the sought texts stand, and which: start, end, key."""
         folded = _key(text, self._ignore_case)
         if len(folded) == len(text):
-            yield from ((*found.span(), found[0]) for found in self._pattern.finditer(folded))
+            yield from ((*match.span(), match[0]) for match in self._pattern.finditer(folded))
             return
         # Folding makes some letters two or three (ß, ﬁ): what is found must begin and end between letters.
         ends = itertools.accumulate((len(letter.casefold()) for letter in text), initial=0)
         place_of = {end: place for place, end in enumerate(ends)}
         at = 0
-        while (found := self._pattern.search(folded, at)) is not None:
-            start, stop = (place_of.get(edge) for edge in found.span())
+        while (match := self._pattern.search(folded, at)) is not None:
+            start, stop = (place_of.get(edge) for edge in match.span())
             if start is None or stop is None:
-                at = found.start() + 1
+                at = match.start() + 1
             else:
-                yield start, stop, found[0]
-                at = found.end()
+                yield start, stop, match[0]
+                at = match.end()
 
 
 def accept_places(packed: Packed, where: Where) -> Callable[[Offsets, Offsets], Mask] | None:
@@ -258,16 +258,16 @@ def _refuse_growth(values: pa.Array, pairs: Mapping[str, str], ignore_case: bool
         return
     grown = lengths
     for sought, given in pairs.items():
-        found = pc.count_substring(values, pattern=sought, ignore_case=ignore_case).cast(pa.int64())
-        grown = pc.add(grown, pc.multiply(found, max(len(given.encode()) - len(sought.encode()), 0)))
+        counts = pc.count_substring(values, pattern=sought, ignore_case=ignore_case).cast(pa.int64())
+        grown = pc.add(grown, pc.multiply(counts, max(len(given.encode()) - len(sought.encode()), 0)))
     refuse_long_texts(grown, values)
 
 
-def _in_case_of(found: str, given: str) -> str:
+def _in_case_of(text: str, given: str) -> str:
     """`given` in capitals if `found` is, or with a capital if `found` begins with one."""
-    if found.isupper() and sum(c.isalpha() for c in found) > 1:
+    if text.isupper() and sum(c.isalpha() for c in text) > 1:
         return given.upper()
-    return given[:1].title() + given[1:] if found[:1].isupper() else given
+    return given[:1].title() + given[1:] if text[:1].isupper() else given
 
 
 def _key(text: str, ignore_case: bool) -> str:
@@ -319,8 +319,8 @@ def find_first(values: pa.Array, sought: Iterable[str], where: Where) -> pa.Arra
     if where == "whole":
         return known.take(pc.index_in(values, known))
     packed = unpack(values)
-    found = TextFinder(texts).find(packed, accept_places(packed, where))
-    owners, first = np.unique(found.owners, return_index=True)
+    hits = TextFinder(texts).find(packed, accept_places(packed, where))
+    owners, first = np.unique(hits.owners, return_index=True)
     which = np.full(len(values), -1, np.int64)
-    which[owners] = found.which[first]
+    which[owners] = hits.which[first]
     return known.take(pa.array(which, mask=which < 0))

@@ -30,7 +30,7 @@ def escape_text(text: str) -> str:
         >>> escape_text("a\x01_x0041_")
         'a_x0001__x005F_x0041_'
     """
-    return _TO_ESCAPE.sub(lambda found: f"_x{ord(found[0]):04X}_", text)
+    return _TO_ESCAPE.sub(lambda character: f"_x{ord(character[0]):04X}_", text)
 
 
 def _holds(given: Any) -> bool:

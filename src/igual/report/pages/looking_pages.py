@@ -181,14 +181,14 @@ def build_matches_page(matches: Matches, facts: RunFacts, column: str = "") -> P
     return compose_page(kind, facts, sections)
 
 
-def build_lookalikes_page(found: Lookalikes, facts: RunFacts, column: str = "") -> Page:
+def build_lookalikes_page(lookalikes: Lookalikes, facts: RunFacts, column: str = "") -> Page:
     """Build the page of lookalikes: the picture of what flows together, and the groups."""
-    groups = [list(group) for _, group in groupby(found.members, key=lambda one: one.group)]
+    groups = [list(group) for _, group in groupby(lookalikes.members, key=lambda one: one.group)]
     spellings = [
         Spelling(
             one.value, one.proposal, one.rows, format_reasons(one.reasons, one.value, one.proposal), False
         )
-        for one in found.members
+        for one in lookalikes.members
     ]
     rows = [
         (
@@ -203,7 +203,7 @@ def build_lookalikes_page(found: Lookalikes, facts: RunFacts, column: str = "") 
         for one in group
     ]
     shown, more = cut(rows, MOST_VALUES, "value")
-    replaced = sum(one.value != one.proposal for one in found.members)
+    replaced = sum(one.value != one.proposal for one in lookalikes.members)
     figures = Figures(
         (
             Figure(f"{len(groups):,}", "groups, probably one value each"),
@@ -219,11 +219,11 @@ def build_lookalikes_page(found: Lookalikes, facts: RunFacts, column: str = "") 
         Section("groups", "Groups", (Grid("", names, shown, more, is_long=len(rows) > 12),) if rows else (),
                 "" if rows else "Nothing looks alike.")
     )  # fmt: skip
-    if found.related:
+    if lookalikes.related:
         related = [
             (value(one.value), number(one.rows), value(one.other), number(one.other_rows),
              quiet(format_reasons(one.reasons, one.value, one.other)))
-            for one in found.related
+            for one in lookalikes.related
         ]  # fmt: skip
         shown, more = cut(related, MOST_VALUES // 5, "pair")
         headings = ("value", "rows#", "other", "its rows#", "why")

@@ -283,9 +283,9 @@ def share(part: float) -> Cell:
     return Cell(f"{100 * part:.1f} %", "n")
 
 
-def score(found: float | None) -> Cell:
+def score(given: float | None) -> Cell:
     """A cell with a score, 0 to 1."""
-    return Cell("", "n") if found is None else Cell(format_score(found), "n", round(found, 4))
+    return Cell("", "n") if given is None else Cell(format_score(given), "n", round(given, 4))
 
 
 def mark(before: str | None, after: str | None) -> tuple[AnyCell, AnyCell]:

@@ -317,7 +317,7 @@ def list_checks(findings: Iterable[Finding], rows: int) -> Section:
     Returns:
         The section.
     """
-    found = [
+    listed = [
         (
             value(one.column),
             Cell(format_finding_kind(one), "bad"),
@@ -329,12 +329,12 @@ def list_checks(findings: Iterable[Finding], rows: int) -> Section:
         )
         for one in findings
     ]
-    if not found:
+    if not listed:
         return Section(
             "checks", "Checks", (), f"In order: {format_count(rows, 'row')}, and nothing was found."
         )
     names = ("column", "what", "values#", "rows#", "share#", "found by", "examples")
-    return Section("checks", "Checks", (Grid("", names, found),))
+    return Section("checks", "Checks", (Grid("", names, listed),))
 
 
 def list_since(compared: Sequence[Since]) -> Section:
@@ -351,18 +351,18 @@ def list_since(compared: Sequence[Since]) -> Section:
         column = value(one.column)
         for what, look, values in (("new", "good", one.new), ("gone", "q", one.vanished)):
             rows += [
-                (column, Cell(what, look), value(found.value), Cell(""), Cell(""), number(found.rows))
-                for found in values
+                (column, Cell(what, look), value(change.value), Cell(""), Cell(""), number(change.rows))
+                for change in values
             ]
         rows += [
             (
                 column,
                 Cell("changed", "bad"),
-                value(found.value),
-                *mark(found.before, found.now),
-                number(found.rows),
+                value(change.value),
+                *mark(change.before, change.now),
+                number(change.rows),
             )
-            for found in one.changed
+            for change in one.changed
         ]
     moved = [
         (value(one.column), value(clean), share(old), share(new))
