@@ -233,12 +233,6 @@ def test_the_demo_tells_its_story_and_keeps_what_the_reader_changed(run: Run, tm
     assert "Your own trees.toml in port stays as you changed it." in run("demo port").stdout
 
 
-def test_a_reader_that_leaves_early_is_no_error(trees: Path) -> None:
-    line = f"{COMMAND} survey trees.csv --json | head -1; {COMMAND} tally trees.csv -c notes | head -1"
-    done = subprocess.run(line, shell=True, cwd=trees, capture_output=True, text=True)
-    assert done.stderr == ""
-
-
 def test_a_full_disk_leaves_nothing_half_written(trees: Path, write: Write) -> None:
     write("clean.csv", "as it was")
     small = lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (50_000, 50_000))  # noqa: E731

@@ -55,10 +55,19 @@ def values_of(given: Mapping[Any, Any]) -> dict[Any, Any]:
         >>> values_of({1: "good", "2": None})
         {'1': 'good', '2': None}
     """
-    return {_value_or_same(key): _value_or_same(given) for key, given in given.items()}
+    return {
+        key if type(key) is str else value_or_same(key): held if type(held) is str else value_or_same(held)
+        for key, held in given.items()
+    }
 
 
-def _value_or_same(cell: Any) -> Any:
+def value_or_same(cell: Any) -> Any:
+    """Read a cell as a value; what is none stays as it is.
+
+    Example:
+        >>> value_or_same(1.0), value_or_same(["x"])
+        ('1', ['x'])
+    """
     value = value_of(cell)
     return cell if value is None else value
 

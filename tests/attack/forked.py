@@ -64,6 +64,7 @@ class ForkServer:
         seconds: float = 300,
         memory: int | None = None,
         kill: tuple[int, float] | None = None,
+        reader_leaves: bool = False,
     ) -> Done:
         """Run a command line.
 
@@ -74,6 +75,7 @@ class ForkServer:
             seconds: After so long it is killed.
             memory: The most address space it may take, in bytes.
             kill: A signal, and after how many seconds to send it.
+            reader_leaves: Whether nobody reads what it prints, as when `head` has had its line.
 
         Returns:
             What became of it.
@@ -90,6 +92,7 @@ class ForkServer:
                 "seconds": seconds,
                 "memory": memory,
                 "kill": kill,
+                "reader_leaves": reader_leaves,
                 "streams": place,
             }
             self._process.stdin.write(json.dumps(call) + "\n")
@@ -162,6 +165,10 @@ def _become(call: Mapping[str, Any]) -> None:
             opened = os.open(path, os.O_WRONLY | os.O_CREAT if number else os.O_RDONLY, 0o600)
             os.dup2(opened, number)
             os.close(opened)
+        if call["reader_leaves"]:
+            left, opened = os.pipe()
+            os.close(left)
+            os.dup2(opened, 1)
         os.environ.clear()
         os.environ.update(call["env"])
         encoding, _, errors = os.environ.get("PYTHONIOENCODING", "utf-8").partition(":")

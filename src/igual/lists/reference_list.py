@@ -10,7 +10,7 @@ from typing import Any
 from igual.column import find_lone_surrogate
 from igual.display import Tabled, format_short_list
 from igual.errors import ListError
-from igual.values import value_of, values_of
+from igual.values import value_or_same, values_of
 
 
 @dataclass(frozen=True, repr=False)
@@ -147,6 +147,8 @@ class ReferenceList(Tabled):
                 if owner != entry:
                     claimed = contested.get(alias, (owner,))
                     contested[alias] = claimed if entry in claimed else (*claimed, entry)
+        if not contested:
+            return known, contested
         entries = set(self.values)
         return {
             text: entry for text, entry in known.items() if text not in contested or text in entries
@@ -173,7 +175,7 @@ def as_reference_list(given: ReferenceList | Iterable[str]) -> ReferenceList:
 
 
 def _as_values(cells: Iterable[Any]) -> tuple[Any, ...]:
-    return tuple(cell if (value := value_of(cell)) is None else value for cell in cells)
+    return tuple(cell if type(cell) is str else value_or_same(cell) for cell in cells)
 
 
 def _refuse_repeats(values: Iterable[str]) -> None:
