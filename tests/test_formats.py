@@ -26,7 +26,7 @@ import igual
 from igual.files.formats.base import ReadOptions
 from igual.files.streams import CleanTable, count_table
 from igual.files.tables import open_table_file, read_table, write_table, writing_table
-from igual.files.text_blocks import TextBlock, read_blocks
+from igual.files.text_blocks import TextBlock, _end_of_row, _split, read_blocks
 from igual.text.cells import read_cells
 from tests.attack.campaign import write_ods
 from tests.conftest import Run
@@ -316,6 +316,17 @@ def test_an_empty_table_of_any_types(run: Run, tmp_path: Path) -> None:
     ):
         assert run(call).returncode == 0
     assert repr(igual.survey(table)).startswith("0 rows, 3 columns")
+
+
+@given(st.lists(st.sampled_from(['"', "\n", "\r", "a", ","]), max_size=12).map("".join))
+def test_rows_end_where_no_quote_is_open(text: str) -> None:
+    data = text.encode()
+    ends = [place for place, byte in enumerate(data) if byte in b"\n\r" and data[:place].count(b'"') % 2 == 0]
+    # A return at the very end may be the first half of a line break.
+    whole = [place + 1 for place in ends if not (data[place] == ord("\r") and place == len(data) - 1)]
+    assert _split(data, is_last=False) == (whole[-1] if whole else 0)
+    first = ends[0] if ends else len(data)
+    assert _end_of_row(data) == first + (data[first : first + 2] == b"\r\n") + bool(ends)
 
 
 def test_texts_stay_texts_in_spreadsheets(run: Run, tmp_path: Path, write: Write) -> None:

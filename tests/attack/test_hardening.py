@@ -555,6 +555,34 @@ def test_cells_that_do_not_say_where_they_are_are_counted(run: Run, tmp_path: Pa
     assert "column 20,000" in run("survey t.xlsx").stderr
 
 
+@pytest.mark.parametrize(
+    ("name", "content", "said"),
+    [
+        # What took minutes, 14 GB or a crash of the whole process.
+        (
+            "t.jsonl",
+            "".join(f'{{"k{key}": 1}}\n' for key in range(12_000)),
+            "t.jsonl has more than 10,000 keys",
+        ),
+        ("t.jsonl", f'{{"a": {"[" * 50_000}{"]" * 50_000}}}\n', "t.jsonl, line 1 is not JSON"),
+        ("t.jsonl", '{"a": ' * 500 + "1" + "}" * 500 + "\n", ""),
+        ("t.csv", 'a,b\n"' + "line\n" * 1_000_000 + '",x\n', ""),
+        ("t.csv", "a\n" + '"' * 3_000_001, "t.csv, row 2: a quote is opened and never closed"),
+        ("t.csv", ";" * 300_000 + "\n", "t.csv has 300,001 columns; up to 100,000 are read"),
+    ],
+    ids=["keys", "deep", "nested", "long cell", "quotes", "columns"],
+)
+def test_tables_of_odd_shapes_are_read_or_refused_soon(
+    server: ForkServer, write: Write, tmp_path: Path, name: str, content: str, said: str
+) -> None:
+    write(name, content)
+    done = server.run(["survey", name], tmp_path, seconds=60, memory=4 << 30)
+    assert not done.timed_out
+    assert done.returncode == (2 if said else 0), done.stderr
+    assert said in done.stderr
+    assert done.peak < 2 << 30
+
+
 def test_long_lists_are_loaded_in_linear_time(tmp_path: Path) -> None:
     # Only that it ends: a quadratic step would take minutes.
     special = [(str(number * 10), f"l{number}", str(number * 10 + 8), None, None) for number in range(20_000)]

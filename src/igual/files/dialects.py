@@ -17,6 +17,7 @@ from igual.files.sources import Readable
 
 HEAD_BYTES = 1 << 18
 _LONGEST_HEADER = 64 << 20
+_MOST_COLUMNS = 100_000
 _SAMPLE_BYTES = 1 << 16
 # Which share of the bytes beside those of Western letters are NUL, at least, in encodings of two and four bytes.
 _ZEROS = {2: 0.4, 4: 0.9}
@@ -109,6 +110,8 @@ def _read_head(
     header = tuple(next(_rows(lines, delimiter), []))
     if not header:
         raise TableError(f"{path.name}, row {header_row or 1:,}: no column names were found")
+    if len(header) > _MOST_COLUMNS:
+        raise TableError(f"{path.name} has {len(header):,} columns; up to {_MOST_COLUMNS:,} are read")
     line_end = "\r\n" if re.match(r"[^\r\n]*\r\n", body) else "\n"
     return Dialect(named, bom == "utf-8", delimiter, line_end, header, skipped)
 

@@ -120,7 +120,7 @@ def _find_edges(delimiter: str) -> npt.NDArray[np.bool_]:
 def _read_block(file: Any) -> bytes:
     """A block that doesn't end with a quote, so that no run of quotes is cut."""
     block: bytes = file.read(_BLOCK)
-    while block.endswith(_QUOTE) and (more := file.read(1)):
+    while block.endswith(_QUOTE) and (more := file.read(len(block))):
         block += more
     return block
 

@@ -262,18 +262,26 @@ def read_blocks(path: Readable, dialect: Dialect, size: int = BLOCK) -> Iterator
 
 def _split(data: bytes, *, is_last: bool) -> int:
     """Where the last whole row ends, if quotes are as RFC 4180 has them; 0 where none does."""
+    is_inside = _count_quotes(data) % 2 == 1
     if is_last:
-        if _count_quotes(data) % 2:
+        if is_inside:
             raise NeedsParserError
         return len(data)
     end = len(data)
-    while end > 0:
-        # A line break at the very end may be the first half of one.
-        end = max(data.rfind(b"\n", 0, end), data.rfind(b"\r", 0, min(end, len(data) - 1)))
+    # A line break at the very end may be the first half of one.
+    newline, carriage = data.rfind(b"\n"), data.rfind(b"\r", 0, max(len(data) - 1, 0))
+    while True:
+        if is_inside:
+            # No row ends in a quoted cell: on with what stands before it.
+            end = data.rfind(b'"', 0, end)
+        newline = newline if newline < end else data.rfind(b"\n", 0, end)
+        carriage = carriage if carriage < end else data.rfind(b"\r", 0, end)
+        line = max(newline, carriage)
         # A row ends where as many quotes have been closed as opened.
-        if end >= 0 and _count_quotes(data[:end]) % 2 == 0:
-            return end + 1
-    return 0
+        is_inside = data.count(b'"', max(line, 0), end) % 2 == 1
+        if line < 0 or not is_inside:
+            return line + 1
+        end = line
 
 
 def _count_quotes(data: bytes) -> int:
@@ -293,12 +301,14 @@ def _end_of_lines(data: bytes, count: int) -> int | None:
 
 def _end_of_row(data: bytes) -> int:
     """Where the first row ends."""
-    at = 0
+    at, newline, carriage = 0, data.find(b"\n"), data.find(b"\r")
     while True:
-        ends = [place for sign in (b"\n", b"\r") if (place := data.find(sign, at)) >= 0]
-        if not ends:
+        newline = newline if newline < 0 or newline >= at else data.find(b"\n", at)
+        carriage = carriage if carriage < 0 or carriage >= at else data.find(b"\r", at)
+        end = min((place for place in (newline, carriage) if place >= 0), default=len(data))
+        if data.count(b'"', at, end) % 2 == 0:
+            return end + (2 if data[end : end + 2] == b"\r\n" else 1) if end < len(data) else end
+        # The row goes on behind the quoted cell.
+        at = data.find(b'"', end) + 1
+        if not at:
             return len(data)
-        end = min(ends)
-        if data.count(b'"', 0, end) % 2 == 0:
-            return end + (2 if data[end : end + 2] == b"\r\n" else 1)
-        at = end + 1

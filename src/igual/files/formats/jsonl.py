@@ -30,6 +30,10 @@ from igual.text.cells import list_cells, print_cells
 
 _BLOCK = 4 << 20
 _LARGEST = (1 << 31) - (1 << 20)
+# So many keys may there be, of so many bytes with their cells at the least; so many cells are held at once; and so
+# deep may they be nested.
+_MOST_KEYS, _SHORTEST_PAIR, _MOST_CELLS, _DEEPEST = 10_000, 6, 20_000_000, 200
+_STRING = re.compile(rb'"(?:[^"\\]|\\.)*"', re.DOTALL)
 # The first character of a line that isn't blank.
 _FIRST = re.compile(rb"(?:\A|\n)[ \t\r]*([^ \t\r\n])")
 
@@ -46,10 +50,15 @@ class JsonLinesFormat:
         kinds: dict[str, pa.DataType] = {}
         nested: dict[str, None] = {}
         for lines in _blocks(path):
-            for field in _find_fields(path, lines):
-                if pa.types.is_nested(field.type):
-                    nested[field.name] = None
-                kinds[field.name] = _common(kinds.get(field.name, pa.null()), field.type)
+            for some in _split(lines):
+                for field in _find_fields(path, some):
+                    if pa.types.is_nested(field.type):
+                        nested[field.name] = None
+                    kinds[field.name] = _common(kinds.get(field.name, pa.null()), field.type)
+                if len(kinds) > _MOST_KEYS:
+                    raise TableError(
+                        f"{path.name} has more than {_MOST_KEYS:,} keys; a table has fewer columns"
+                    )
         if not kinds:
             raise TableError(f"{path.name} is empty: a table needs at least a line with a key")
         schema = pa.schema(list(kinds.items()))
@@ -58,7 +67,8 @@ class JsonLinesFormat:
 
         def parts(places: Sequence[int] | None, size: int) -> Iterator[TablePart]:
             for lines in _blocks(path):
-                yield BatchPart(_parse(path, lines, schema))
+                for some in _split(lines, len(schema)):
+                    yield BatchPart(_parse(path, some, schema))
 
         return OpenedTable(path, schema, parts, notes=notes)
 
@@ -96,6 +106,23 @@ def _blocks(path: Readable) -> Iterator[bytes]:
             yield waiting
 
 
+def _split(lines: bytes, columns: int | None = None) -> Iterator[bytes]:
+    """Cut lines so that no part has more cells than are held at once; each line may have keys of its own."""
+    count = lines.count(b"\n") + 1
+    if count * (columns or len(lines) // _SHORTEST_PAIR) <= _MOST_CELLS or count <= 2:
+        yield lines
+        return
+    middle = lines.find(b"\n", len(lines) // 2) + 1
+    if not 0 < middle < len(lines):
+        middle = lines.rfind(b"\n", 0, len(lines) // 2) + 1
+    if not 0 < middle < len(lines):
+        yield lines
+        return
+    for half in (lines[:middle], lines[middle:]):
+        if half.strip():
+            yield from _split(half, columns)
+
+
 def _find_fields(path: Readable, lines: bytes) -> pa.Schema:
     """The keys of some lines, and the types of their cells; those of several kinds are texts."""
     try:
@@ -131,6 +158,8 @@ def _parse(path: Readable, lines: bytes, schema: pa.Schema) -> pa.Table:
 
 def _read(path: Readable, lines: bytes, options: arrow_json.ParseOptions) -> pa.Table:
     count = _count_objects(path, lines)
+    if _is_deep(lines, count):
+        raise pa.ArrowInvalid("nested deeper than Arrow's parser can go")
     size = arrow_json.ReadOptions(block_size=len(lines) + 1, use_threads=False)
     table = arrow_json.read_json(pa.BufferReader(lines), size, options)
     # Arrow takes texts that aren't UTF-8 as they are.
@@ -150,6 +179,18 @@ def _count_objects(path: Readable, lines: bytes) -> int:
     if first.count(b"{") < len(first):
         _parse_lines(path, lines)
     return len(first)
+
+
+def _is_deep(lines: bytes, count: int) -> bool:
+    """Whether what lines hold may be nested so deep that Arrow's parser runs out of its stack, and crashes."""
+    if lines.count(b"[") + lines.count(b"{") <= count + _DEEPEST:
+        return False
+    bare = np.frombuffer(_STRING.sub(b"", lines), np.uint8)
+    steps = np.isin(bare, list(b"[{")).astype(np.int32) - np.isin(bare, list(b"]}"))
+    depth = np.cumsum(steps)
+    starts = np.append(0, np.flatnonzero(bare == ord("\n")) + 1)
+    before = np.append(0, depth)[starts]
+    return bool((np.maximum.reduceat(np.append(depth, 0), starts) - before).max(initial=0) > _DEEPEST)
 
 
 def _to_cell(cell: Any, is_text: bool) -> Any:

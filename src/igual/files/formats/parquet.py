@@ -45,9 +45,10 @@ class ParquetFormat:
         ]
 
         def parts(places: Sequence[int] | None, size: int) -> Iterator[TablePart]:
-            is_plain = len(set(schema.names)) == len(schema)
-            chosen = places if is_plain and places is not None else range(len(schema))
-            columns = [schema.names[place] for place in chosen] if is_plain else None
+            names = schema.names
+            is_plain = len(set(names)) == len(names)
+            chosen = places if is_plain and places is not None else range(len(names))
+            columns = [names[place] for place in chosen] if is_plain else None
             batches = _open(path, texts).iter_batches(_ROWS, columns=columns)
             for batch in batches:
                 # A damaged file, or a stranger's, may hold texts that aren't UTF-8, or point beyond its own bytes.
