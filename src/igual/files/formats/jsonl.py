@@ -9,6 +9,7 @@ from collections.abc import Iterator, Sequence
 from typing import IO, Any
 
 import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 from pyarrow import json as arrow_json
@@ -33,6 +34,7 @@ _LARGEST = (1 << 31) - (1 << 20)
 # So many keys may there be, of so many bytes with their cells at the least; so many cells are held at once; and so
 # deep may they be nested.
 _MOST_KEYS, _SHORTEST_PAIR, _MOST_CELLS, _DEEPEST = 10_000, 6, 20_000_000, 200
+_OPENING, _CLOSING = list(b"[{"), list(b"]}")
 _STRING = re.compile(rb'"(?:[^"\\]|\\.)*"', re.DOTALL)
 # The first character of a line that isn't blank.
 _FIRST = re.compile(rb"(?:\A|\n)[ \t\r]*([^ \t\r\n])")
@@ -185,12 +187,25 @@ def _is_deep(lines: bytes, count: int) -> bool:
     """Whether what lines hold may be nested so deep that Arrow's parser runs out of its stack, and crashes."""
     if lines.count(b"[") + lines.count(b"{") <= count + _DEEPEST:
         return False
-    bare = np.frombuffer(_STRING.sub(b"", lines), np.uint8)
-    steps = np.isin(bare, list(b"[{")).astype(np.int32) - np.isin(bare, list(b"]}"))
+    # No line goes deeper than it has brackets; only where there are many it matters which of them stand in texts.
+    if _sum_lines(np.isin(np.frombuffer(lines, np.uint8), _OPENING), lines).max() <= _DEEPEST:
+        return False
+    bare = _STRING.sub(b"", lines)
+    characters = np.frombuffer(bare, np.uint8)
+    steps = np.isin(characters, _OPENING).astype(np.int32) - np.isin(characters, _CLOSING)
     depth = np.cumsum(steps)
-    starts = np.append(0, np.flatnonzero(bare == ord("\n")) + 1)
-    before = np.append(0, depth)[starts]
-    return bool((np.maximum.reduceat(np.append(depth, 0), starts) - before).max(initial=0) > _DEEPEST)
+    ends = np.cumsum(_sum_lines(steps, bare))
+    return bool((np.maximum.reduceat(depth, _line_starts(bare)) - np.append(0, ends[:-1])).max() > _DEEPEST)
+
+
+def _line_starts(lines: bytes) -> npt.NDArray[np.int64]:
+    starts = np.append(0, np.flatnonzero(np.frombuffer(lines, np.uint8) == ord("\n")) + 1)
+    return starts[starts < len(lines)]
+
+
+def _sum_lines(of_each: npt.NDArray[Any], lines: bytes) -> npt.NDArray[np.int64]:
+    """The sum of numbers, one for each byte, in each line, (lines,)."""
+    return np.add.reduceat(of_each, _line_starts(lines), dtype=np.int64)
 
 
 def _to_cell(cell: Any, is_text: bool) -> Any:
