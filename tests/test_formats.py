@@ -23,7 +23,7 @@ from openpyxl import Workbook
 from pyarrow import parquet
 
 import igual
-from igual.files.formats.base import ReadOptions
+from igual.files.formats.base import ReadOptions, join_batches
 from igual.files.streams import CleanTable, count_table
 from igual.files.tables import open_table_file, read_table, write_table, writing_table
 from igual.files.text_blocks import TextBlock, _end_of_row, _split, read_blocks
@@ -327,6 +327,24 @@ def test_rows_end_where_no_quote_is_open(text: str) -> None:
     assert _split(data, is_last=False) == (whole[-1] if whole else 0)
     first = ends[0] if ends else len(data)
     assert _end_of_row(data) == first + (data[first : first + 2] == b"\r\n") + bool(ends)
+
+
+def test_small_batches_are_read_together(run: Run, tmp_path: Path) -> None:
+    batches = [
+        pa.record_batch({"t": pa.array([f"{row % 3} "]).dictionary_encode(), "n": [row]})
+        for row in range(70_000)
+    ]
+    parts = list(join_batches(batches))
+    assert [part.num_rows for part in parts] == [65_536, 4_464]
+    assert {column.num_chunks for column in parts[0].columns} == {1}
+    assert pa.concat_tables(parts)["n"].to_pylist() == list(range(70_000))
+    with pa.ipc.new_stream(tmp_path / "t.arrow", batches[0].schema) as file:
+        for batch in batches[:50]:
+            file.write_batch(batch)
+    (tmp_path / "b.toml").write_text(BOOK, encoding="utf-8")
+    assert run("apply b.toml t.arrow --out o.parquet").returncode == 0
+    made = parquet.read_table(tmp_path / "o.parquet").to_pydict()
+    assert (made["t"], made["n"]) == ([str(row % 3) for row in range(50)], list(range(50)))
 
 
 def test_texts_stay_texts_in_spreadsheets(run: Run, tmp_path: Path, write: Write) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any, NamedTuple, Protocol, TypeVar
@@ -19,6 +19,7 @@ _Made = TypeVar("_Made")
 
 # Small enough for a processor's cache.
 PART_BYTES = 1 << 20
+_ENOUGH_ROWS, _ENOUGH_BYTES = 1 << 16, 1 << 26
 
 
 class TablePart(Protocol):
@@ -55,6 +56,37 @@ class BatchPart:
     def table(self) -> pa.Table:
         """Give all cells that were read."""
         return self._table
+
+
+def join_batches(batches: Iterable[pa.RecordBatch]) -> Iterator[pa.Table]:
+    """Join what was read in small batches: each part costs something for every column, however few rows it has.
+
+    Args:
+        batches: As they are read.
+
+    Yields:
+        Tables of some ten thousand rows, or more where a batch has more.
+
+    Raises:
+        ArrowInvalid: For a damaged file, or a stranger's, that holds texts which aren't UTF-8 or points beyond its own
+            bytes; a batch that was handed on would not know them.
+    """
+    waiting: list[pa.RecordBatch] = []
+    rows = size = 0
+    for batch in batches:
+        batch.validate(full=True)
+        waiting.append(batch)
+        rows, size = rows + batch.num_rows, size + batch.nbytes
+        if rows >= _ENOUGH_ROWS or size >= _ENOUGH_BYTES:
+            yield _join(waiting)
+            waiting, rows, size = [], 0, 0
+    if waiting:
+        yield _join(waiting)
+
+
+def _join(batches: Sequence[pa.RecordBatch]) -> pa.Table:
+    table = pa.Table.from_batches(batches)
+    return table if len(batches) == 1 else table.combine_chunks()
 
 
 class NewCells(NamedTuple):

@@ -19,6 +19,7 @@ from igual.files.formats.base import (
     TablePart,
     TextStyle,
     Writer,
+    join_batches,
 )
 from igual.files.sources import Readable, open_for_arrow
 
@@ -50,10 +51,8 @@ class ParquetFormat:
             chosen = places if is_plain and places is not None else range(len(names))
             columns = [names[place] for place in chosen] if is_plain else None
             batches = _open(path, texts).iter_batches(_ROWS, columns=columns)
-            for batch in batches:
-                # A damaged file, or a stranger's, may hold texts that aren't UTF-8, or point beyond its own bytes.
-                batch.validate(full=True)
-                yield BatchPart(pa.Table.from_batches([batch]), list(chosen))
+            for table in join_batches(batches):
+                yield BatchPart(table, list(chosen))
 
         return OpenedTable(path, schema, parts)
 
