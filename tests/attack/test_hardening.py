@@ -51,6 +51,8 @@ def book(text: str) -> str:
         ["tally", "T", "-c", "nosuch"], ["tally", "T", "-c", "N", "--by", "N2"], ["lookalikes", "T", "-c", "N"],
         ["match", "T", "-c", "N", "--list", "L"], ["apply", "B", "T", "--preview", "9"], ["apply", "B", "T", "--out", "O"],
         ["check", "B", "T"], ["check", "B", "T", "--json"], ["review", "B", "S"], ["lists", "L", "L2"], ["apply", ODD, "T"],
+        ["draft", "T"], ["learn", "T", "-c", "N", "-e", "oak", ODD], ["learn", "T", "-c", "N", "-e", ODD, "oak"], ["demo", ODD],
+        ["crosswalk", "W", "T"], ["crosswalk", "W", "T", "--out", "O"], ["lookalikes", "T", "-c", "N", "--pairs", "O"], ["demo", "T"],
         ["rules", ODD], [ODD], ["survey", "T", "--" + ODD], ["survey", ODD], ["check", "B", "T", "--allow", ODD],
     ],
 )  # fmt: skip
@@ -69,6 +71,7 @@ def test_no_control_reaches_the_terminal(server: ForkServer, tmp_path: Path, cal
     named = {
         "T": put(f"{stem}.csv", (ODD, "N2"), (ODD, "x"), (f"{ODD} ", "x"), ("oka", "y"), ("oak", "z")), "B": f"{stem}.toml",
         "L": put("l\x1b.csv", ("value", ODD), (ODD, "1"), ("oak", "2")), "L2": put("m\x1b.csv", ("value",), (f"{ODD}s",)),
+        "W": put("w\x1b.csv", ("column", "raw", "clean", "rows", "how"), (ODD, "oka", ODD, "1", "kept")),
         "S": put("s\x1b.csv", ("column", "value", "ruling"), (ODD, "oka", ODD), (ODD, "elm", "oak")), "O": f"{stem}o.csv", "N": ODD,
     }  # fmt: skip
     done = server.run([named.get(word, word) for word in call], tmp_path)
