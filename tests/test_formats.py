@@ -286,7 +286,7 @@ TYPED: dict[pa.DataType, st.SearchStrategy[Any]] = {
 
 
 @pytest.mark.parametrize("ending", [".xlsx", ".jsonl", ".parquet", ".arrow"])
-@settings(deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(deadline=None, max_examples=50, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(data=st.data())
 def test_typed_cells_read_back_as_the_same_values(ending: str, data: st.DataObject, tmp_path: Path) -> None:
     kind = data.draw(st.sampled_from(list(TYPED)))
