@@ -4,7 +4,9 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 pictures="$PWD/docs/screenshots"
-if ! command -v Xvfb xterm import soffice chromium >/dev/null; then
+# `command -v` is content with one of several.
+missing=$(for needed in Xvfb xterm import soffice chromium; do command -v $needed >/dev/null || echo $needed; done)
+if [ -n "$missing" ]; then
   apt-get update -q && apt-get install -q -y xvfb xterm imagemagick fonts-dejavu-core libreoffice-calc chromium
 fi
 work=$(mktemp -d)
