@@ -54,9 +54,6 @@ def test_what_a_page_shows_runs(name: str, tmp_path: Path, server: ForkServer) -
             folder = folder / step.removeprefix("cd ")
         elif not step.startswith(NEEDS_A_TERMINAL):
             done: Done | subprocess.CompletedProcess[str]
-            if step.startswith("igual demo ") and name != "README.md":
-                lay_out(folder / step.split()[2])  # what the command tells has tests of its own
-                continue
             if kind == "shell" and step.startswith("igual "):
                 done = server.run(shlex.split(step)[1:], folder)
             else:
