@@ -348,3 +348,11 @@ def test_match_shows_the_attribute_that_it_gives(run: Run, trees: Path) -> None:
     assert "gives" in shown.splitlines()[2]
     assert re.search(r"settled +NORWY MAPLE· +1 +Norway maple.*ACPL", shown)
     assert "gives" not in run("match trees.csv -c species -l species.csv").stdout
+
+
+def test_an_error_stands_alone(run: Run, write: Write) -> None:
+    write("before.csv", "a,a,b\nx,y,z\n")
+    write("after.csv", "a\nx\n")
+    done = run("tally before.csv -c b --against after.csv")
+    assert (done.returncode, done.stderr.count("\n")) == (2, 1)
+    assert "several columns called 'a'" in run("tally before.csv -c b").stderr

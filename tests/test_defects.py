@@ -14,7 +14,7 @@ import pyarrow as pa
 import pytest
 
 import igual
-from igual.rules import Check, Condition, Date, Label, Match, Number, Replace, Spacing
+from igual.rules import Check, Condition, Date, Label, Match, Number, Spacing
 from tests.conftest import Run
 
 Write = Callable[[str, str | bytes], Path]
@@ -234,19 +234,21 @@ def test_rules_lists_every_rule_with_an_example(run: Run) -> None:
     assert "did you mean 'match'?" in run("rules mach").stderr
 
 
-def test_all_names_of_the_rules_are_its_own() -> None:
+def test_calls_of_the_readme_type_check(write: Write) -> None:
     names: dict[str, object] = {}
     exec("from igual.rules import *", names)
     assert "Any" not in names
-
-
-def test_calls_that_type_checkers_see_run() -> None:
-    # `make types` checks this file strictly: here calls stand as the README has them.
-    Match(column="a", list="b", by="exact")
-    Spacing(columns=["a", "b"], when={"one_of": ["x"]})
-    Spacing(column="a", when={"contains": "x"})
-    Replace(column="a", pairs={"x": "y"}, when={"not": {"blank": True}})
-    assert len(igual.match(["x"], ["y"], by="exact").table) == 1
+    code = write(
+        "calls.py",
+        "import igual\nfrom igual.rules import Label, Match, Replace, Spacing\n"
+        "Match(column='a', list='b', by='exact')\nSpacing(columns=['a', 'b'], when={'one_of': ['x']})\nSpacing(column='a', when={'contains': 'x'})\n"
+        "Label(column='a', codebook='c', otherwise={'text': '?'})\n"
+        "Replace(column='a', pairs={'x': 'y'}, when={'not': {'blank': True}})\n"
+        "igual.match(['x'], ['y'], by='exact')\n",
+    )
+    call = [sys.executable, "-m", "mypy", "--strict", "--config-file=", str(code)]
+    done = subprocess.run(call, capture_output=True, text=True, cwd=code.parent)
+    assert done.returncode == 0, done.stdout
     assert Label(column="a", codebook="c", otherwise={"text": "?"}).dump_words()["otherwise"] == {"text": "?"}
 
 

@@ -183,7 +183,7 @@ def test_column_names_that_are_not_utf8_are_refused(tmp_path: Path) -> None:
         igual.Rulebook([igual.rules.Spacing(column="quay")]).apply_file(path, tmp_path / "out.csv")
 
 
-@pytest.mark.parametrize("ending", [".csv.gz", ".parquet", ".xlsx"])
+@pytest.mark.parametrize("ending", [".csv", ".csv.gz", ".jsonl", ".parquet", ".arrow", ".xlsx"])
 def test_standard_input_and_output(tmp_path: Path, write: Write, ending: str) -> None:
     import subprocess
     import sys

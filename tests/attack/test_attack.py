@@ -13,7 +13,7 @@ from tests.attack.forked import ForkServer
 from tests.attack.kills import kill, lay_out_outputs
 from tests.attack.references import CHECKS, find_difference
 
-_CASES, _KILLS, _TEXTS = 45, 10, 400
+_CASES, _KILLS, _TEXTS = 60, 10, 400
 
 
 @pytest.fixture(scope="module")

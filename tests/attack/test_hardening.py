@@ -110,7 +110,7 @@ def test_readers_that_leave_early_are_no_error(server: ForkServer, trees: Path, 
 
 def test_streams_that_are_gone(trees: Path) -> None:
     call = "tally trees.csv -c species"
-    for redirect in ("| head -1; exit ${PIPESTATUS[0]}", ">&- 2>&-", "> /dev/full"):
+    for redirect in ("| head -1; exit ${PIPESTATUS[0]}", ">&-", "2>&-", ">&- 2>&-", "> /dev/full"):
         line = f"{COMMAND} {call} {redirect}"
         done = subprocess.run(["bash", "-c", line], cwd=trees, capture_output=True, text=True)
         assert "Traceback" not in done.stderr
