@@ -356,3 +356,10 @@ def test_an_error_stands_alone(run: Run, write: Write) -> None:
     done = run("tally before.csv -c b --against after.csv")
     assert (done.returncode, done.stderr.count("\n")) == (2, 1)
     assert "several columns called 'a'" in run("tally before.csv -c b").stderr
+    write("two.toml", "igual = 1\n[[rule]]\ndo = 'spacing'\ncolumn = 'b'\n")
+    apply = "apply two.toml before.csv -v --out"
+    assert "rule 1 (spacing): " in run(f"{apply} clean.csv").stderr
+    done = run(f"{apply} before.csv")
+    assert (done.returncode, done.stderr.count("\n")) == (2, 1)
+    done = run(f"{apply} nowhere/clean.csv")
+    assert (done.returncode, done.stderr.count("\n")) == (2, 1)

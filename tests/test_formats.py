@@ -304,6 +304,27 @@ def test_typed_cells_read_back_as_the_same_values(ending: str, data: st.DataObje
     ]
 
 
+@pytest.mark.parametrize("ending", ["csv", "jsonl", "xlsx"])
+def test_times_in_years_that_few_programs_print(run: Run, tmp_path: Path, write: Write, ending: str) -> None:
+    counts = pa.array([0, 2**41, -(2**41), None])
+    columns = {
+        "day": pa.array([0, 2**31 - 1, -(2**31), None], pa.int32()).view(pa.date32()),
+        "time": counts.view(pa.timestamp("s")),
+        "zoned": counts.view(pa.timestamp("s", "Europe/Vienna")),
+    }
+    parquet.write_table(pa.table({"tree": ["a", "b", "c", "d"], **columns}), tmp_path / "far.parquet")
+    write("upper.toml", "igual = 1\n[[rule]]\ndo = 'case'\nstyle = 'upper'\ncolumn = 'tree'\n")
+    assert run(f"apply upper.toml far.parquet --out far.{ending}").returncode == 0
+    for name, expected in {
+        "day": ("5881580-07-11", "-5877641-06-23"),
+        "time": ("71654-04-10T01:12:32", "-67715-09-22T22:47:28"),
+        "zoned": ("71654-04-10T01:12:32Z", "-67715-09-22T22:47:28Z"),
+    }.items():
+        told = json.loads(run(f"tally far.{ending} -c {name} --json").stdout)["values"]
+        values = {one["value"].replace(" ", "T").replace(".000", "") for one in told if one["value"]}
+        assert set(expected) < values
+
+
 def test_an_empty_table_of_any_types(run: Run, tmp_path: Path) -> None:
     kinds = (pa.dictionary(pa.int32(), pa.timestamp("ns")), pa.map_(pa.string(), pa.int8()), pa.string_view())
     table = pa.Table.from_arrays([pa.nulls(0, kind) for kind in kinds], names=["t", "b", "c"])

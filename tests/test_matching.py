@@ -13,9 +13,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import igual
+from igual.matching import candidates, deletions, letter_model
 from igual.matching.deletions import Deletions
 from igual.matching.edits import FAR, UNIT, Edits
 from igual.matching.fitted import EDITS
+from igual.matching.lookalikes import group_lookalikes
+from igual.matching.pairs import pack_pairs
 from igual.matching.texts import Texts
 from igual.rules import Condition, Match
 from tests.conftest import texts
@@ -333,6 +336,44 @@ def test_two_deletions_lose_no_pair_within_two_edits(values: list[str], entries:
             reach = 2 if min(len(value), len(entry)) > 3 else 1 if min(len(value), len(entry)) > 1 else 0
             if slowly(value, entry, swaps=True) <= reach:
                 assert (a, b) in found
+
+
+@given(st.lists(words, min_size=1, max_size=12, unique=True), st.integers(1, 9))
+def test_entries_find_each_other_as_values_would_find_them(entries: list[str], at_a_time: int) -> None:
+    def find(index: Deletions) -> set[tuple[int, int]]:
+        pairs = index.pairs(letters)
+        assert np.all(np.diff(pack_pairs(*pairs)) > 0)
+        return set(zip(*map(np.ndarray.tolist, pairs), strict=True))
+
+    letters = Texts.of(texts(*entries))
+    expected = find(Deletions(letters))
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(deletions, "_TEXTS", at_a_time)
+        patch.setattr(deletions, "_BLOCK", at_a_time)
+        assert find(Deletions(letters)) == expected
+        among = find(Deletions(letters, among_themselves=True))
+    others = {(one, other) for one, other in expected if one != other}
+    assert among - {(place, place) for place in range(len(entries))} == others
+    # Whoever has found another is beside it, as the measure of what comes near.
+    assert {(one, one) for one, _ in others} <= among
+
+
+def test_many_pairs_weigh_the_same_in_parts(monkeypatch: pytest.MonkeyPatch) -> None:
+    values = texts(
+        *(
+            entry[:at] + entry[at] * times + entry[at + 1 :]
+            for entry in PORT
+            for at in (2, 3)
+            for times in (1, 2)
+        )
+    )
+    values = values.unique()
+    rows = np.arange(len(values), 0, -1)
+    expected = group_lookalikes(values, rows, 0.3)
+    assert expected
+    monkeypatch.setattr(candidates, "_PAIRS_AT_A_TIME", 50)
+    monkeypatch.setattr(letter_model, "_TEXTS", 7)
+    assert group_lookalikes(values, rows, 0.3) == expected
 
 
 @given(st.lists(st.tuples(words, words), min_size=1, max_size=8))

@@ -116,7 +116,7 @@ def main() -> None:
     """Run the command line; an error is a line or two, never a traceback."""
     status: object = 2
     interrupted = threading.Event()
-    from igual.report.terminal import show_notes
+    from igual.report.terminal import release_notes, show_notes
 
     try:
         forbid_pandas()
@@ -127,10 +127,12 @@ def main() -> None:
             igual.main()
         with igual.make_context("igual", sys.argv[1:]) as context:
             status = igual.invoke(context)
+        release_notes()
         flush_streams()
     except click.exceptions.Exit as done:
         status = done.exit_code
         with contextlib.suppress(OSError):
+            release_notes()
             flush_streams()
     except BrokenPipeError:
         # Whoever read the output has gone, as `head` does; the rest is of no use to anyone.

@@ -15,6 +15,7 @@ from pyarrow import csv
 from igual.column import to_mask
 from igual.errors import OutputError
 from igual.text.arrays import each_where, has_pattern
+from igual.text.cells import print_times
 
 _WRITE_ROWS = 1 << 16
 _MARK = "\ufeff"
@@ -155,6 +156,8 @@ def _as_texts(column: pa.Array) -> pa.Array:
     kind = column.type
     if pa.types.is_string(kind) or pa.types.is_large_string(kind):
         return column
+    if pa.types.is_date(kind) or pa.types.is_timestamp(kind):
+        return print_times(column)
     try:
         texts = column.cast(pa.string())
     except (pa.ArrowNotImplementedError, pa.ArrowInvalid):

@@ -110,7 +110,10 @@ def suggest_rules(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggest
     if not said.any():
         return
     values, rows = values.filter(pa.array(said)), rows[said]
-    measured = [*_suggest_dates(name, values, rows), *_suggest_numbers(name, values, rows)]
+    measured: list[Suggestion] = []
+    # Dates and numbers have digits, all of them.
+    if rows[has_pattern(values, r"\d")].sum() >= rows.sum() * _NEARLY_ALL:
+        measured = [*_suggest_dates(name, values, rows), *_suggest_numbers(name, values, rows)]
     yield from measured
     if not measured:
         yield from _suggest_case(name, values, rows)
@@ -125,6 +128,8 @@ def _suggest_blanks(name: str, values: pa.Array, rows: Counts) -> tuple[list[Sug
     texts = trimmed(values)
     lower = pc.utf8_lower(texts).to_pylist()
     is_meant = np.array([text in LIKE_MISSING for text in lower], np.bool_)
+    if not is_meant.any():
+        return [], is_meant
     # A word in the case that the column's values have, such as Nan in one of places or NAN among codes, may be one.
     maybe = is_meant & (
         to_mask(pc.is_in(pc.utf8_lower(texts), _MAYBE)) | _are_like_the_others(texts, rows, is_meant)

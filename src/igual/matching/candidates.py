@@ -18,11 +18,7 @@ from igual.matching.endings import Endings
 from igual.matching.forms import Forms
 from igual.matching.grams import Grams
 from igual.matching.letter_model import LetterModel
-from igual.matching.pairs import (
-    Ints,
-    expand_spans,
-    pack_pairs,
-)
+from igual.matching.pairs import Ints, expand_spans, pack_pairs, split_runs
 from igual.matching.queries import PreparedSounds, Queries
 from igual.matching.scoring import (
     BY_INITIALS,
@@ -44,6 +40,8 @@ from igual.matching.words import Words
 _SURE, _SURE_PER_LETTER = 2.6, 0.85
 # Candidates that are less likely than the best by a factor of e to this power aren't weighed, nor more than so many.
 _WEIGHED_COST, _WEIGHED = 6.0, 16
+# Many pairs are weighed in parts, so that they need little room.
+_PAIRS_AT_A_TIME = 1 << 20
 _MOST_SURFACE, _MOST_SOUNDS = 3, 5
 _INITIALS_COST, _INITIALS_CROWD = 6.0, 60
 # A list of so many spellings is worth building in several threads.
@@ -89,6 +87,10 @@ class CandidateSearch:
     @cached_property
     def _deletions(self) -> Deletions:
         return Deletions(self.forms.letters)
+
+    @cached_property
+    def _deletions_among_themselves(self) -> Deletions:
+        return Deletions(self.forms.letters, among_themselves=True)
 
     @cached_property
     def _sounded(self) -> PreparedSounds:
@@ -187,16 +189,16 @@ class CandidateSearch:
         )
         return near, *chances(near, len(lengths))
 
-    def find_by_letters(self, queries: Queries) -> Candidates:
-        """Find the spellings within two edits of each value.
+    def find_neighbours(self, queries: Queries) -> Candidates:
+        """Find the spellings within two edits of each of some spellings of the list.
 
         Args:
-            queries: The values, (values,).
+            queries: The spellings, as values, (values,).
 
         Returns:
             Candidates with their costs, sorted by value.
         """
-        pairs = self._deletions.pairs(queries.forms.letters)
+        pairs = self._deletions_among_themselves.pairs(queries.forms.letters)
         return self._weigh_by_letters(queries, *pairs, with_surface=False)
 
     def find_all_by_letters(self, queries: Queries, most: int) -> Candidates:
@@ -297,6 +299,14 @@ class CandidateSearch:
             entry_idx: Positions of entries, (pairs,).
             with_surface: Let spellings whose case, accents and marks differ from the value fall behind.
         """
+        some_at_a_time = split_runs(value_idx, np.ones(len(value_idx), np.int64), _PAIRS_AT_A_TIME)
+        return concatenate_candidates(
+            [self._weigh_some(queries, value_idx[at], entry_idx[at], with_surface) for at in some_at_a_time]
+        )
+
+    def _weigh_some(
+        self, queries: Queries, value_idx: Ints, entry_idx: Ints, with_surface: bool
+    ) -> Candidates:
         cost = self.edit_costs(queries, value_idx, entry_idx)
         edited = self._by_letters(queries, value_idx, entry_idx, cost)
         behind = fitted.DRESS * self._surface_distances(queries, edited) if with_surface else 0

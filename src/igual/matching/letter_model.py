@@ -6,6 +6,7 @@ before each, interpolated with shorter runs (as Jelinek and Mercer, 1980, with f
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import NamedTuple
 
 import numpy as np
@@ -24,6 +25,8 @@ _PSEUDO = 5.0
 _LEAST_SPREAD, _MOST = 0.2, 4.0
 # The letters of few entries say little: what they say is drawn towards nothing by so many.
 _DOUBTFUL = 300
+# So many texts are read at a time.
+_TEXTS = 1 << 14
 
 
 class _Runs(NamedTuple):
@@ -43,15 +46,16 @@ class LetterModel:
     """
 
     def __init__(self, entries: Texts) -> None:
-        runs = _find_runs(entries)
-        self._three = np.bincount(runs.three, minlength=_CLASSES**3)
-        self._two = np.bincount(runs.two, minlength=_CLASSES**2)
-        self._one = np.bincount(runs.one, minlength=_CLASSES)
+        self._three, self._two, self._one = (np.zeros(_CLASSES**length, np.int64) for length in (3, 2, 1))
+        for _, runs in _find_runs(entries):
+            self._three += np.bincount(runs.three, minlength=_CLASSES**3)
+            self._two += np.bincount(runs.two, minlength=_CLASSES**2)
+            self._one += np.bincount(runs.one, minlength=_CLASSES)
         # What stands before a letter, by all that follows.
         self._before_three = self._three.reshape(-1, _CLASSES).sum(axis=1)
         self._before_two = self._two.reshape(-1, _CLASSES).sum(axis=1)
         # An entry is judged by the others: its own runs are taken away.
-        usual = _mean(runs, self._log_chances(runs, own=1), len(entries))
+        usual = self._average_chances(entries, own=1)
         self._middle = float(usual.mean()) if len(usual) else 0.0
         self._trust = len(entries) / (len(entries) + _DOUBTFUL)
         self._spread = max(float(usual.std()) if len(usual) else 0.0, _LEAST_SPREAD)
@@ -67,10 +71,18 @@ class LetterModel:
             By how many standard deviations of the entries each lies below their mean, -4 to 4, (values,); less for
             short lists.
         """
-        runs = _find_runs(values)
-        mean = _mean(runs, self._log_chances(runs, own=int(own)), len(values))
+        mean = self._average_chances(values, own=int(own))
         odd: Floats = np.clip((self._middle - mean) / self._spread, -_MOST, _MOST)
         return self._trust * odd
+
+    def _average_chances(self, texts: Texts, own: int) -> Floats:
+        """The logarithm of the chance of a letter, in the mean of each text, (texts,)."""
+        means = np.zeros(len(texts))
+        for places, runs in _find_runs(texts):
+            count = np.bincount(runs.text, minlength=len(places))
+            total = np.bincount(runs.text, self._log_chances(runs, own), len(places))
+            means[places] = total / np.maximum(count, 1)
+        return means
 
     def _log_chances(self, runs: _Runs, own: int) -> Floats:
         total = max(int(self._one.sum()) - own, 0)
@@ -86,27 +98,20 @@ def _interpolate(run: Ints, before: Ints, shorter: Floats, own: int) -> Floats:
     return chance
 
 
-def _mean(runs: _Runs, chances: Floats, texts: int) -> Floats:
-    mean: Floats = np.bincount(runs.text, chances, texts) / np.maximum(
-        np.bincount(runs.text, minlength=texts), 1
-    )
-    return mean
-
-
-def _find_runs(texts: Texts) -> _Runs:
-    parts = []
-    for places, some in texts.by_width:
-        size, width = some.characters.shape
-        classes = np.full((size, width + 3), _BEHIND, np.int64)
-        classes[:, :2] = _BEFORE
-        classes[:, 2:-1] = _classify(some.characters.astype(np.int64))
-        row, column = np.nonzero(np.arange(width + 1) <= some.lengths[:, None])
-        first, middle, last = (classes[row, column + shift] for shift in range(3))
-        two = middle << _BITS | last
-        parts.append((places[row], first << 2 * _BITS | two, two, last))
-    if not parts:
-        return _Runs(*(np.zeros(0, np.int64) for _ in range(4)))
-    return _Runs(*(np.concatenate(columns) for columns in zip(*parts, strict=True)))
+def _find_runs(texts: Texts) -> Iterator[tuple[Ints, _Runs]]:
+    """The runs of some texts at a time, which are numbered among these; and the places of these texts."""
+    for all_places, all_texts in texts.by_width:
+        for start in range(0, len(all_places), _TEXTS):
+            places, some = all_places[start : start + _TEXTS], slice(start, start + _TEXTS)
+            characters, lengths = all_texts.characters[some], all_texts.lengths[some]
+            size, width = characters.shape
+            classes = np.full((size, width + 3), _BEHIND, np.int64)
+            classes[:, :2] = _BEFORE
+            classes[:, 2:-1] = _classify(characters.astype(np.int64))
+            row, column = np.nonzero(np.arange(width + 1) <= lengths[:, None])
+            first, middle, last = (classes[row, column + shift] for shift in range(3))
+            two = middle << _BITS | last
+            yield places, _Runs(row, first << 2 * _BITS | two, two, last)
 
 
 def _classify(characters: Ints) -> Ints:

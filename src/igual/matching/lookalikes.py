@@ -295,7 +295,7 @@ def find_near(search: CandidateSearch, queries: Queries, on_progress: ProgressCa
     for chunk, near in work_in_chunks(
         np.arange(len(search.spellings)),
         search.forms.letters.lengths,
-        lambda some: search.find_by_letters(queries.take(some)),
+        lambda some: search.find_neighbours(queries.take(some)),
         on_progress,
     ):
         parts.append(near._replace(value=chunk[near.value]))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 import numpy.typing as npt
 
@@ -42,6 +44,34 @@ def find_run_starts(numbers: npt.NDArray[np.generic]) -> tuple[Ints, Ints]:
     """
     starts = np.flatnonzero(mark_run_starts(numbers))
     return starts, np.diff(np.append(starts, len(numbers)))
+
+
+def split_runs(keys: Ints, weights: Ints, most: int) -> Iterator[slice]:
+    """Split consecutive runs into parts that can be worked on one after another.
+
+    Args:
+        keys: Numbers, equal ones side by side, (numbers,).
+        weights: How much work each is, (numbers,).
+        most: How much work a part may be; a run that is more is a part of its own.
+
+    Yields:
+        Parts of the numbers; no run is in two. At least one part, which is empty where there are no numbers.
+
+    Example:
+        >>> list(split_runs(np.array([4, 4, 7, 9]), np.array([1, 1, 1, 5]), 3))
+        [slice(0, 3, None), slice(3, 4, None)]
+    """
+    starts, lengths = find_run_starts(keys)
+    ends = starts + lengths
+    if not len(ends):
+        yield slice(0, 0)
+        return
+    done = np.append(0, np.cumsum(weights)[ends - 1])
+    first = 0
+    while first < len(starts):
+        last = max(int(np.searchsorted(done, done[first] + most, "right")) - 1, first + 1)
+        yield slice(int(starts[first]), int(ends[last - 1]))
+        first = last
 
 
 def pack_pairs(value_idx: Ints, entry_idx: Ints) -> Ints:

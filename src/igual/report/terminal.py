@@ -27,6 +27,7 @@ def on_terminal() -> bool:
 
 def show_line(text: str) -> None:
     """Print a line to standard output, with everything that can't be seen drawn."""
+    release_notes()
     print(printable(text))
 
 
@@ -41,12 +42,29 @@ def is_quiet() -> bool:
 
 
 class _Notes(logging.Handler):
-    """Shows what is logged on standard error, a line each."""
+    """Holds what is logged until something is shown, since an error stands alone."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._held: list[str] = []
 
     def emit(self, record: logging.LogRecord) -> None:
-        """Print a record."""
+        """Hold a record."""
+        self._held.append(record.getMessage())
+
+    def print_held(self) -> None:
+        """Print what is held on standard error, a line each."""
+        held, self._held = self._held, []
         if sys.stderr is not None:
-            print(record.getMessage(), file=sys.stderr)
+            for line in held:
+                print(line, file=sys.stderr)
+
+
+def release_notes() -> None:
+    """Print the notes so far: what comes now is no error."""
+    for handler in logging.getLogger(LOGGER).handlers:
+        if isinstance(handler, _Notes):
+            handler.print_held()
 
 
 def show_notes(level: int) -> None:
@@ -64,6 +82,7 @@ def show_notes(level: int) -> None:
 
 def show(*renderables: RenderableType) -> None:
     """Print to standard output: coloured on a terminal, plain and without trailing spaces elsewhere."""
+    release_notes()
     if not on_terminal():
         print(as_text(*renderables))
         return

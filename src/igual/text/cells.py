@@ -26,6 +26,8 @@ READABLE = frozenset({TEXTS, WHOLE, NUMBERS, DATES, TIMES, MIXED})
 # A double holds all numbers of so many digits.
 _SURE_DIGITS = 15
 _MIDNIGHT = r"[T ]00:00:00(\.0+)?$"
+# Arrow prints the years between these, and no others.
+_PRINTED_YEARS = np.array(["-32767-01-01", "32768-01-01"], "datetime64[D]")
 
 
 class ReadCells(NamedTuple):
@@ -85,7 +87,7 @@ def read_cells(cells: pa.Array) -> ReadCells:
         is_whole = not pc.any(pc.match_substring_regex(values, r"[.fn]")).as_py()
         return ReadCells(values, WHOLE if is_whole else NUMBERS)
     if pa.types.is_date(kind) or pa.types.is_timestamp(kind):
-        return _read_times(cells.cast(pa.string()))
+        return _read_times(print_times(cells))
     if pa.types.is_time(kind):
         return ReadCells(_without_idle_fraction(cells.cast(pa.string())).cast(TEXT), TIMES)
     return ReadCells(print_cells(cells), str(kind))
@@ -113,6 +115,35 @@ def _read_times(texts: pa.Array) -> ReadCells:
 def _without_idle_fraction(texts: pa.Array) -> pa.Array:
     texts = pc.replace_substring_regex(texts, r"(:\d\d\.\d*?)0+(Z|[+-]\d\d:\d\d)?$", r"\1\2")
     return pc.replace_substring_regex(texts, r"(:\d\d)\.(Z|[+-]\d\d:\d\d)?$", r"\1\2")
+
+
+def print_times(cells: pa.Array) -> pa.Array:
+    """Write days or points in time as texts: as Arrow does, and years that it doesn't print as NumPy does, in UTC.
+
+    Args:
+        cells: Of a type of dates or timestamps, (cells,).
+
+    Returns:
+        Texts, (cells,); missing cells stay missing.
+
+    Example:
+        >>> print_times(pa.array([0, 100_000_000], pa.int32()).view(pa.date32())).to_pylist()
+        ['1970-01-01', '275760-09-13']
+    """
+    texts = cells.cast(pa.string())
+    kind = cells.type
+    unit = {"date32[day]": "D", "date64[ms]": "ms"}.get(str(kind)) or kind.unit
+    if unit == "ns":
+        return texts
+    counts = pc.cast(cells, pa.int32() if unit == "D" else pa.int64()).fill_null(0).cast(pa.int64())
+    times = counts.to_numpy(zero_copy_only=False).view(f"datetime64[{unit}]")
+    first, end = _PRINTED_YEARS.astype(times.dtype)
+    is_beyond = ~((times >= first) & (times < end))
+    if not is_beyond.any():
+        return texts
+    written = np.strings.replace(np.datetime_as_string(times[is_beyond]), "T", " ")
+    with_zone = np.strings.add(written, "Z" if getattr(kind, "tz", None) else "")
+    return pc.replace_with_mask(texts, pa.array(is_beyond), pa.array(with_zone, pa.string()))
 
 
 def print_cells(cells: pa.Array) -> pa.Array:

@@ -42,6 +42,8 @@ COMMON = (
     "DD/MM/YY", "MM/DD/YY", "DD.MM.YY", "DD MON YYYY", "DD MONTH YYYY", "MON DD, YYYY", "MONTH DD, YYYY", "DD-MON-YYYY",
     "DD-MON-YY",
 )  # fmt: skip
+# Of so many shapes of texts it is soon told which forms they may have, and most columns have none.
+_FEW_SHAPES = 1000
 
 
 def check_form(form: str, *, to_write: bool = False) -> str:
@@ -154,5 +156,10 @@ def _name(places: npt.NDArray[np.int64], names: Sequence[str], length: int | Non
 
 def forms_of(values: pa.Array) -> list[tuple[str, Mask]]:
     """The common forms in which some of the texts are dates, and for each which those are."""
-    read = [(form, ~np.isnan(days(values, form))) for form in COMMON]
+    letters = pc.replace_substring_regex(trimmed(values), pattern="[A-Za-z]", replacement="a")
+    shapes = pc.replace_substring_regex(letters, pattern=r"\d", replacement="0").unique()
+    forms = list(COMMON)
+    if len(shapes) <= _FEW_SHAPES:
+        forms = [form for form in forms if any(map(re.compile(form_pattern(form)).match, shapes.to_pylist()))]
+    read = [(form, ~np.isnan(days(values, form))) for form in forms]
     return [(form, mask) for form, mask in read if mask.any()]
