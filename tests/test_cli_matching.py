@@ -90,6 +90,8 @@ def test_lookalikes_become_pairs_and_rulings(run: Run, trees: Path) -> None:
         ("match trees.csv -c species -l species.csv --out species.csv", "one of the inputs"),
         ("match trees.csv -c species -l species.csv --out m.docx", "can't tell what to write"),
         ("lookalikes trees.csv -c species --min-score 0", "--min-score"),
+        ("lookalikes trees.csv -c species --min-score nan", "'nan' is no number"),
+        ("match trees.csv -c species -l species.csv --settle nan", "'nan' is no number"),
         ("lookalikes trees.csv -c spcies", "did you mean 'species'"),
         ("lookalikes trees.csv -c species --out a.csv --pairs a.csv", "named for two outputs"),
         ("lookalikes nowhere.csv -c species", "nowhere.csv"),

@@ -61,7 +61,10 @@ def test_an_unforeseen_error_is_a_line_and_status_2(tmp_path: Path) -> None:
         "import igual.cli, igual.cli.survey as s, sys\ndef fail(*_, **__): raise ZeroDivisionError('x\\ny')\n"
     )
     code += "s.survey.callback = fail\nsys.argv = ['igual', 'survey', 't.csv']\nigual.cli.main()"
-    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, cwd=tmp_path)
+    quietly = {**os.environ, "IGUAL_DEBUG": "0"}
+    done = subprocess.run(
+        [sys.executable, "-c", code], capture_output=True, text=True, cwd=tmp_path, env=quietly
+    )
     assert done.returncode == 2
     assert "Traceback" not in done.stderr
     assert done.stderr.startswith("igual: unforeseen error, ZeroDivisionError: x↵y\n")
@@ -69,6 +72,15 @@ def test_an_unforeseen_error_is_a_line_and_status_2(tmp_path: Path) -> None:
         [sys.executable, "-c", code], capture_output=True, text=True, env={**os.environ, "IGUAL_DEBUG": "1"}
     )
     assert "Traceback" in shown.stderr
+
+
+def test_everything_is_there_without_docstrings() -> None:
+    code = "import pkgutil, importlib, igual\n"
+    code += "for one in pkgutil.walk_packages(igual.__path__, 'igual.'):\n"
+    code += "    'spark' in one.name or 'main' in one.name or importlib.import_module(one.name)\n"
+    code += "print(igual.Rulebook, igual.Review)"
+    done = subprocess.run([sys.executable, "-OO", "-c", code], capture_output=True, text=True)
+    assert (done.returncode, done.stderr) == (0, "")
 
 
 def test_a_tally_in_a_database_counts_rows(tmp_path: Path) -> None:

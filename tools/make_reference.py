@@ -6,6 +6,7 @@ import inspect
 import json
 import subprocess
 import sys
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -128,7 +129,7 @@ def members(kind: type) -> list[str]:
             ]
         elif inspect.isfunction(member):
             parts += [f"#### `.{name}{_parameters(member)}`", docstring(member)]
-        elif getattr(member, "__doc__", None) and not callable(member):
+        elif isinstance(member, property | cached_property):
             parts += [f"#### `.{name}`", docstring(member)]
     return parts
 

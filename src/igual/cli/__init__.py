@@ -17,7 +17,14 @@ from importlib.abc import MetaPathFinder
 
 import click
 
-from igual.cli._process import explain_failure, flush_streams, leave, soften_streams, take_signals
+from igual.cli._process import (
+    explain_failure,
+    flush_streams,
+    leave,
+    soften_streams,
+    take_signals,
+    wants_traceback,
+)
 
 # In the order in which people work; other commands come after these.
 _IN_ORDER = (
@@ -140,7 +147,7 @@ def main() -> None:
     except BaseException as error:
         if isinstance(error, SystemExit):
             raise
-        if os.environ.get("IGUAL_DEBUG") and isinstance(error, Exception):
+        if wants_traceback() and isinstance(error, Exception):
             raise
         status = explain_failure(error, was_interrupted=interrupted.is_set())
     leave(status if isinstance(status, int) else 0)

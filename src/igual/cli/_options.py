@@ -75,6 +75,20 @@ def table_argument(command: Command) -> Command:
     return decorated  # type: ignore[no-any-return]
 
 
+class ProbabilityType(click.FloatRange):
+    """A number from a least one up to 1; NaN, which no bound keeps out, is none."""
+
+    def __init__(self, least: float = 0) -> None:
+        super().__init__(least, 1)
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> float:
+        """Read a number, or say what is wrong with it."""
+        number = float(super().convert(value, param, ctx))
+        if number != number:
+            self.fail(f"{value!r} is no number.", param, ctx)
+        return number
+
+
 columns_option = click.option(
     "--column",
     "-c",

@@ -40,12 +40,17 @@ def take_signals(came: threading.Event) -> None:
             signal.signal(number, stop)
 
 
+def wants_traceback() -> bool:
+    """Whether an error is to end in a traceback, for those who look for a mistake in Igual."""
+    return os.environ.get("IGUAL_DEBUG", "0") not in ("", "0")
+
+
 def soften_streams() -> None:
     """Write what a stream's encoding lacks as a question mark, rather than fail when the work is done.
 
     What goes wrong while objects are cleared away, after the error has been told, isn't told again.
     """
-    if not os.environ.get("IGUAL_DEBUG"):
+    if not wants_traceback():
         sys.unraisablehook = lambda _: None
     for stream in (sys.stdout, sys.stderr):
         if hasattr(stream, "reconfigure"):

@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from igual.cli._options import (
+    ProbabilityType,
     TableSource,
     escape_option,
     force_option,
@@ -23,7 +24,7 @@ from igual.cli._options import (
 @click.option("--list", "-l", "list_", metavar="LIST", help="Prefer the spellings of this reference list.")
 @click.option(
     "--min-score",
-    type=click.FloatRange(0.05, 1),
+    type=ProbabilityType(0.05),
     default=0.85,
     show_default=True,
     help="Minimum probability that two values are one.",

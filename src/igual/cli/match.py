@@ -7,6 +7,7 @@ from typing import Any
 import click
 
 from igual.cli._options import (
+    ProbabilityType,
     TableSource,
     escape_option,
     force_option,
@@ -17,7 +18,7 @@ from igual.cli._options import (
 )
 from igual.matching.thresholds import DEFAULTS, Thresholds
 
-_SHARE = click.FloatRange(0, 1)
+_SHARE = ProbabilityType()
 
 
 @click.command(short_help="Match a column to a reference list.")

@@ -114,7 +114,7 @@ class Review(Displayed):
     rejected: Sequence[Rejected]
     unanswered: int = 0
     known: int = 0
-    rulings: Rulings = field(default=Rulings(), compare=False)  # rulings never change
+    rulings: Rulings = field(default_factory=Rulings, compare=False)
     outdated: Sequence[str] = ()
 
     @property

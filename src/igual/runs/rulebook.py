@@ -64,7 +64,7 @@ class Rulebook(Tabled):
     pairs: Mapping[str, PairList] = field(default_factory=dict)
     headers: Style | None = None
     checks: Sequence[Check] = ()
-    rulings: Rulings = field(default=Rulings(), compare=False)  # rulings never change
+    rulings: Rulings = field(default_factory=Rulings, compare=False)
     has_all_rows: bool = field(default=True, compare=False)
 
     def __post_init__(self) -> None:
