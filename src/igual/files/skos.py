@@ -118,7 +118,12 @@ def _name_concepts(labels: _Labels, concepts: Iterable[Any], skos: Any) -> dict[
         entries[concept] = preferred[0]
         names.add(preferred[0])
     if not entries:
-        raise ListError(f"there is no preferred label in the language {labels.language!r}")
+        said = (
+            f" in the language {labels.language!r}"
+            if labels.language
+            else ", such as skos:prefLabel, that is a text"
+        )
+        raise ListError(f"there is no preferred label{said}")
     return dict(sorted(entries.items(), key=lambda item: item[1]))
 
 

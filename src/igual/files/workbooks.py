@@ -18,9 +18,16 @@ from igual.values import value_of
 # A stranger's file may be small and unpack to any size, or have a single cell at the far corner of its sheet.
 _MOST_BYTES = 256 << 20
 _MOST_CELLS = 10_000_000
+_ENCRYPTED = 1
+# A workbook with a password is no package of its own, but lies in a container.
+_CONTAINER = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"
 _NAMED = "column {}"
 _CELL = re.compile(rb"<(?:\w+:)?c(?=[\s>])([^>]*[^/>])?>")
 _PLACE = re.compile(rb"\br\s*=\s*[\"']([A-Za-z]{1,9})(\d{1,18})[\"']")
+# The reader takes a place in the table of strings that is no number for the first.
+_BROKEN_TEXT = re.compile(
+    rb"<(?:\w+:)?c\s[^>]*\bt\s*=\s*[\"']s[\"'][^>]*>\s*<(?:\w+:)?v(?=[\s>])[^>]*>(?!\d{0,9}</)[^<]*"
+)
 _ROW = re.compile(rb"<(?:\w+:)?row(?=[\s/>])[^>]*>")
 _TIMES = re.compile(rb"number-(?:rows|columns)-repeated\s*=\s*[\"'](\d{1,18})[\"']")
 _ODS_ROW = re.compile(rb"<(?:\w+:)?table-row(?=[\s/>])[^>]*>")
@@ -148,10 +155,17 @@ def _reading(path: Path) -> Iterator[None]:
 def _refuse_vast_package(path: Path) -> None:
     """Raise TableError for a workbook whose cells are more than a table's, before they are made."""
     try:
+        with path.open("rb") as file:
+            if file.read(len(_CONTAINER)) == _CONTAINER:
+                raise TableError(
+                    f"{path.name} is encrypted, or of an older kind; save it as .xlsx without a password"
+                )
         with ZipFile(path) as packed:
             parts = packed.infolist()
             if sum(part.file_size for part in parts) > _MOST_BYTES:
                 raise TableError(f"{path.name} unpacks to more than {_MOST_BYTES >> 20} MiB; save it as CSV")
+            if any(part.flag_bits & _ENCRYPTED for part in parts):
+                raise TableError(f"{path.name} is encrypted; save it without a password")
             for part in parts:
                 if part.filename.endswith(".xml") and (
                     "sheet" in part.filename or part.filename == "content.xml"
@@ -169,6 +183,11 @@ def _refuse_vast_package(path: Path) -> None:
 def _refuse_vast_sheet(name: str, content: bytes) -> None:
     if b"\x00" in content[:100] or b"<!DOCTYPE" in content or b"<!ENTITY" in content:
         raise TableError(f"{name} has a sheet that is written in no usual way; save it again, or as CSV")
+    if broken := _BROKEN_TEXT.search(content):
+        said = broken[0].rpartition(b">")[2].decode(errors="replace")[:40]
+        raise TableError(
+            f"{name} is damaged: a cell refers to text number {said!r}; save it again, or as CSV"
+        )
     rows, columns = _extent_of_ods(content)
     unplaced = []
     for cell in _CELL.finditer(content):

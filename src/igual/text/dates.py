@@ -157,7 +157,7 @@ def _name(places: npt.NDArray[np.int64], names: Sequence[str], length: int | Non
 def forms_of(values: pa.Array) -> list[tuple[str, Mask]]:
     """The common forms in which some of the texts are dates, and for each which those are."""
     letters = pc.replace_substring_regex(trimmed(values), pattern="[A-Za-z]", replacement="a")
-    shapes = pc.replace_substring_regex(letters, pattern=r"\d", replacement="0").unique()
+    shapes = pc.replace_substring_regex(letters, pattern=r"\d", replacement="0").drop_null().unique()
     forms = list(COMMON)
     if len(shapes) <= _FEW_SHAPES:
         forms = [form for form in forms if any(map(re.compile(form_pattern(form)).match, shapes.to_pylist()))]

@@ -99,7 +99,9 @@ def _open(path: Path, dictionaries: Sequence[str] = ()) -> Any:
     from pyarrow import parquet
 
     try:
-        return parquet.ParquetFile(open_for_arrow(path), read_dictionary=list(dictionaries))
+        return parquet.ParquetFile(
+            open_for_arrow(path), read_dictionary=list(dictionaries), page_checksum_verification=True
+        )
     except pa.ArrowInvalid as error:
         raise TableError(
             f"{path.name} is not a Parquet file, or is damaged: {str(error).splitlines()[0]}"

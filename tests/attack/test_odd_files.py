@@ -1,0 +1,214 @@
+"""Files of odd shapes and damaged ones: read as what they hold, or refused in a line, and soon."""
+
+from __future__ import annotations
+
+import io
+import json
+import re
+import sys
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pandas as pd
+import pyarrow as pa
+import pytest
+from pyarrow import parquet
+
+import igual
+from igual.lists import CodeMeaning
+from igual.rules import Label
+from tests.attack.forked import ForkServer
+from tests.attack.test_hardening import RULE, book
+from tests.conftest import Run
+
+Write = Callable[[str, str | bytes], Path]
+SKOS = "http://www.w3.org/2004/02/skos/core#"
+LABELLED = f'{{"@id": "urn:a", "@type": "{SKOS}Concept", "{SKOS}prefLabel": {{%s}}}}'
+
+
+def make_xlsx(path: Path, rows: list[list[Any]], change: Callable[[str], str] = str) -> Path:
+    from openpyxl import Workbook
+
+    made = Workbook()
+    for row in rows:
+        made.active.append(row)
+    made.save(path)
+    with zipfile.ZipFile(path) as packed:
+        parts = {name: packed.read(name) for name in packed.namelist()}
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as packed:
+        for name, content in parts.items():
+            packed.writestr(name, change(content.decode()) if "sheet1" in name else content)
+    return path
+
+
+def test_cells_of_a_spreadsheet_keep_their_texts(run: Run, tmp_path: Path) -> None:
+    make_xlsx(
+        tmp_path / "t.xlsx",
+        [["a"], ["run at 00:00:00"], ["x_x000D_y"], ["_x005F_x000D_"], [pd.Timestamp("2024-05-31")]],
+    )
+    values = json.loads(run("tally t.xlsx -c a --json").stdout)["values"]
+    assert {one["value"] for one in values} == {"run at 00:00:00", "x\ry", "_x000D_", "2024-05-31"}
+
+
+@pytest.mark.parametrize("at", ["XFD1048576", "A99999999999", "ZZZZ5"])
+def test_cells_at_a_far_corner_are_refused(run: Run, tmp_path: Path, at: str) -> None:
+    row = at.lstrip("ABCDEFGHIJKLMNOPQRSTUVWXYZ")
+    make_xlsx(
+        tmp_path / "t.xlsx",
+        [["a"], ["b"]],
+        lambda sheet: sheet.replace('r="2"', f'r="{row}"').replace('r="A2"', f'r="{at}"'),
+    )
+    done = run("survey t.xlsx")
+    assert (done.returncode, done.seconds < 10, done.peak < 1 << 30) == (2, True, True), done.stderr
+
+
+def test_cells_that_do_not_say_where_they_are_are_counted(run: Run, tmp_path: Path) -> None:
+    many = "<row>" + "<c><v>1</v></c>" * 20_000 + "</row>"
+    make_xlsx(
+        tmp_path / "t.xlsx", [["a"]], lambda sheet: sheet.replace("</sheetData>", f"{many}</sheetData>")
+    )
+    assert "column 20,000" in run("survey t.xlsx").stderr
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "said"),
+    [
+        # What took minutes, 14 GB or a crash of the whole process.
+        (
+            "t.jsonl",
+            "".join(f'{{"k{key}": 1}}\n' for key in range(12_000)),
+            "t.jsonl has more than 10,000 keys",
+        ),
+        ("t.jsonl", f'{{"a": {"[" * 50_000}{"]" * 50_000}}}\n', "t.jsonl, line 1 is not JSON"),
+        ("t.jsonl", '{"a": ' * 500 + "1" + "}" * 500 + "\n", ""),
+        ("t.csv", 'a,b\n"' + "line\n" * 1_000_000 + '",x\n', ""),
+        ("t.csv", "a\n" + '"' * 3_000_001, "t.csv, row 2: a quote is opened and never closed"),
+        ("t.csv", ";" * 300_000 + "\n", "t.csv has 300,001 columns; up to 100,000 are read"),
+    ],
+    ids=["keys", "deep", "nested", "long cell", "quotes", "columns"],
+)
+def test_tables_of_odd_shapes_are_read_or_refused_soon(
+    server: ForkServer, write: Write, tmp_path: Path, name: str, content: str, said: str
+) -> None:
+    write(name, content)
+    done = server.run(["survey", name], tmp_path, seconds=60, memory=4 << 30)
+    assert not done.timed_out
+    assert done.returncode == (2 if said else 0), done.stderr
+    assert said in done.stderr
+    assert done.peak < 2 << 30
+
+
+def test_long_lists_are_loaded_in_linear_time(tmp_path: Path) -> None:
+    # Only that it ends: a quadratic step would take minutes.
+    special = [(str(number * 10), f"l{number}", str(number * 10 + 8), None, None) for number in range(20_000)]
+    codes = igual.Codebook({}, [CodeMeaning(*entry) for entry in special])
+    assert Label(codebook="c").on(["15", "19", "199998"], codebooks={"c": codes}) == ["l1", "19", "l19999"]
+    names = [f"c{number}" for number in range(20_000)]
+    walk = igual.Crosswalk(pa.table({"column": names, "raw": names, "clean": names}))
+    assert len(walk.columns) == 20_000
+
+
+def test_a_vast_cell_is_bounded(run: Run, write: Write) -> None:
+    write("t.csv", "a,b\n" + "x y " * 5_000_000 + ",1\noak,2\n")
+    write("l.csv", "value\noak\n")
+    write("b.toml", book(f'[lists.l]\nfile = "l.csv"\n{RULE}do = "match"\nlist = "l"\n'))
+    for call in ("match t.csv -c a --list l.csv", "apply b.toml t.csv --preview 2"):
+        done = run(call)
+        assert (done.returncode, done.seconds < 60) == (0, True), done.stderr
+
+
+def test_contexts_elsewhere_are_refused_wherever_they_stand(write: Write, tmp_path: Path) -> None:
+    write("ctx.jsonld", '{"@context": {"x": "urn:x"}}')
+    for context in (
+        f'[[["file://{tmp_path}/ctx.jsonld"]]]', '["https://x.example/c"]', f'{{"x": {{"@id": "urn:x", "@context": "file://{tmp_path}/ctx.jsonld"}}}}',
+        f'[null, "file://{tmp_path}/ctx.jsonld"]', f'{{"@import": "file://{tmp_path}/ctx.jsonld"}}',
+    ):  # fmt: skip
+        document = f'{{"@context": {context}, "x": {{"@id": "urn:y", "urn:z": "w"}}}}'
+        with pytest.raises(
+            igual.ListError, match=r"nothing is fetched|is not valid|has no concepts"
+        ) as caught:
+            igual.ReferenceList.load(write("l.jsonld", document))
+        assert "has no concepts" not in str(caught.value) or "@id" in context
+    assert sys.modules["rdflib.plugins.shared.jsonld.context"].source_to_json.__name__ == "source_to_json"
+
+
+def test_a_rulebook_that_would_let_values_grow_the_next_time(run: Run, write: Write, tmp_path: Path) -> None:
+    write("t.csv", "a\n" + "x" * 1_000 + "\n")
+    pairs = "pairs = { x = '" + "y" * 1_000 + "', z = 'x' }\ncascade = true"
+    write("b.toml", book(f'{RULE}do = "replace"\n{pairs}\n{RULE}do = "replace"\npairs = {{ y = "x" }}\n'))
+    done = run("apply b.toml t.csv --out o.csv")
+    assert (done.returncode, (tmp_path / "o.csv").exists()) == (0, True), done.stderr
+
+
+def with_flags(content: bytes, place: int, flags: int) -> bytes:
+    """A package of which every part has other flags, where it begins and in the list at the end."""
+    changed = bytearray(content)
+    for sign, at in ((b"PK\3\4", place), (b"PK\1\2", place + 2)):
+        for found in re.finditer(re.escape(sign), content):
+            changed[found.start() + at : found.start() + at + 2] = flags.to_bytes(2, "little")
+    return bytes(changed)
+
+
+@pytest.mark.parametrize(
+    ("how", "said"),
+    [
+        ("encrypted", "is encrypted"), ("container", "is encrypted"), ("compression", "compression method"), ("deflate", "is damaged"),
+        ("99999", "is damaged"), ("-7", "refers to text number '-7'"), ("x", "refers to text number 'x'"), ("9" * 30, "refers to text number"),
+    ],
+)  # fmt: skip
+def test_damaged_workbooks_are_refused(run: Run, tmp_path: Path, how: str, said: str) -> None:
+    shared = lambda sheet: sheet.replace('t="inlineStr"><is><t>oak</t></is>', f't="s"><v>{how}</v>')  # noqa: E731
+    path = make_xlsx(tmp_path / "t.xlsx", [["a"], ["oak"]], shared if how[-1] in "79x" else str)
+    content = path.read_bytes()
+    sheet = content.index(b"xl/worksheets/sheet1.xml")
+    path.write_bytes(
+        {
+            "encrypted": lambda: with_flags(content, 6, 1),
+            "container": lambda: b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + bytes(2_000),
+            "compression": lambda: with_flags(content, 8, 99),
+            "deflate": lambda: content[: sheet + 24] + b"\xff" * 36 + content[sheet + 60 :],
+        }.get(how, lambda: content)()
+    )
+    done = run("survey t.xlsx")
+    assert (done.returncode, done.stderr.count("\n"), said in done.stderr) == (2, 1, True), done.stderr
+
+
+@pytest.mark.parametrize("at", [4, -8])
+def test_damaged_parquet_is_refused(run: Run, tmp_path: Path, at: int) -> None:
+    file = io.BytesIO()
+    parquet.write_table(pa.table({"a": ["oak", "elm"] * 5_000}), file)
+    content = bytearray(file.getvalue())
+    content[at : at + 4] = b"\xff\xff\xff\x7f"
+    (tmp_path / "t.parquet").write_bytes(content)
+    done = run("tally t.parquet -c a")
+    assert (done.returncode, done.stderr.count("\n"), "unforeseen" in done.stderr) == (2, 1, False), (
+        done.stderr
+    )
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "said"),
+    [
+        ("b.rulings.csv", "column,value,value,ruling,reason,by,on\na,oka,x,oak,,,\n", "has several columns 'value'"),
+        ("w.csv", "column,raw,raw,clean\na,oka,x,oak\n", "has several columns 'raw'"),
+        ("l.csv", b"value,alias\roak,\relm,\r", ""),
+        ("l.jsonld", LABELLED % '"@id": "urn:b"', "no preferred label"),
+        ("l.jsonld", LABELLED % '"@value": "\\ud800x"', "half of a character"),
+        ("l.jsonld", LABELLED % '"@value": "oak"', ""),
+    ],
+)  # fmt: skip
+def test_odd_lists_rulings_and_crosswalks(
+    run: Run, write: Write, name: str, content: str | bytes, said: str
+) -> None:
+    write("l.csv", "value\noak\n")
+    write("t.csv", "a\noka\noak\n")
+    write("b.toml", book(f'[lists.l]\nfile = "l.csv"\n{RULE}do = "match"\nlist = "l"\n'))
+    write(name, content)
+    call = {"b.rulings.csv": "apply b.toml t.csv --preview 1", "w.csv": "crosswalk w.csv t.csv"}
+    done = run(call.get(name, f"match t.csv -c a -l {name} --json"))
+    assert (done.returncode, said in done.stderr) == (2 if said else 0, True), done.stderr
+    assert done.stderr.count("\n") == bool(said)
+    if not said:
+        assert json.loads(done.stdout)["counts"]["settled"]["values"] == 1
