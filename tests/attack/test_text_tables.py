@@ -61,6 +61,7 @@ def test_what_is_written_reads_back(
         ('a\n"1\n', "row 2: a quote is opened and never closed"),
         ('a,b\n"1""\n2,3\n', "row 2: a quote is opened and never closed"),
         ('a,b\n"abc"def,1\n', "row 2: text follows a closing quote in the same cell"),
+        ('a,"b"c\n1,2\n', "row 1: text follows a closing quote in the same cell"),
         ('a,b\n1,"x"y"\n', "row 2: text follows a closing quote in the same cell"),
         ("a,b\n1,2\n3,4,5\n6,\xff\n".encode("latin-1"), "row 3: 3 cells found, 2 expected as in the header"),
     ],
@@ -95,6 +96,14 @@ def test_odd_encodings_are_refused(run: Run, write: Write, name: str) -> None:
         read_csv(Path(write("t.csv", "a,b\n1,2\n")), encoding=name)
     if "\0" not in name:
         assert run("survey t.csv --encoding", name).returncode == 2
+
+
+@pytest.mark.parametrize("content", [b"a,b\n1,\xff\n3,4,5\n", b"a,b\n\x81,1\n3\n", b"a\n\xff\xfe\n1,2\n"])
+def test_a_ragged_row_with_an_undecodable_byte(run: Run, write: Write, content: bytes) -> None:
+    write("t.csv", content)
+    for call in ("survey t.csv --encoding utf-8", "tally t.csv -c a", "draft t.csv --encoding ascii"):
+        done = run(call)
+        assert (done.returncode, done.stderr.count("\n"), "unforeseen" in done.stderr) == (2, 1, False)
 
 
 def test_utf_16_without_a_mark(write: Write) -> None:

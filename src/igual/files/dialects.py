@@ -12,10 +12,12 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from igual.errors import IgualError, TableError
-from igual.files.quotes import csv_of_any_size
+from igual.files.quotes import TEXT_BEHIND_QUOTE, csv_of_any_size
 from igual.files.sources import Readable
 
 HEAD_BYTES = 1 << 18
+# What the standard library says where a quote is open at the end.
+_OPEN = "end of data"
 _LONGEST_HEADER = 64 << 20
 _MOST_COLUMNS = 100_000
 _SAMPLE_BYTES = 1 << 16
@@ -105,8 +107,11 @@ def _read_head(
     if not lines and not whole:
         return None
     delimiter = stated[1] if stated else "\t" if path.suffix.lower() == ".tsv" else _delimiter(lines)
-    if not whole and _is_cut(lines, delimiter):
+    fault = _find_fault(lines, delimiter)
+    if fault == _OPEN and not whole:
         return None
+    if fault and fault != _OPEN:
+        raise TableError(f"{path.name}, row {header_row or 1:,}: {TEXT_BEHIND_QUOTE}")
     header = tuple(next(_rows(lines, delimiter), []))
     if not header:
         raise TableError(f"{path.name}, row {header_row or 1:,}: no column names were found")
@@ -124,14 +129,14 @@ def _end_of_lines(text: str, count: int) -> int:
     return end
 
 
-def _is_cut(lines: str, delimiter: str) -> bool:
-    """Whether the first row goes on behind these lines: a quote is open at their end."""
+def _find_fault(lines: str, delimiter: str) -> str:
+    """What is wrong with the quotes of the first row; where one is open at the end, the row goes on behind."""
     try:
         with csv_of_any_size():
             next(csv.reader(io.StringIO(lines, newline=""), delimiter=delimiter, strict=True), None)
     except csv.Error as error:
-        return "end of data" in str(error)
-    return False
+        return _OPEN if _OPEN in str(error) else str(error)
+    return ""
 
 
 def checked_encoding(name: str, error: type[IgualError] = TableError) -> str:

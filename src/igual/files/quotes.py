@@ -20,6 +20,8 @@ _BLOCK = 1 << 20
 _QUOTE = b'"'
 _WIDE = ("utf-16", "utf-32", "utf_16", "utf_32")
 
+TEXT_BEHIND_QUOTE = "text follows a closing quote in the same cell; write a quote inside a quoted cell twice"
+
 Bytes = npt.NDArray[np.uint8]
 
 
@@ -47,10 +49,7 @@ def refuse_malformed_quotes(path: Readable, encoding: str, delimiter: str) -> No
             row = next(rows)
             if "end of data" in str(error):
                 raise TableError(f"{path.name}, row {row:,}: a quote is opened and never closed") from None
-            raise TableError(
-                f"{path.name}, row {row:,}: text follows a closing quote in the same cell; "
-                "write a quote inside a quoted cell twice"
-            ) from None
+            raise TableError(f"{path.name}, row {row:,}: {TEXT_BEHIND_QUOTE}") from None
 
 
 def count_cells(path: Readable, encoding: str, delimiter: str) -> npt.NDArray[np.int64]:
