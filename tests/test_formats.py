@@ -26,7 +26,7 @@ import igual
 from igual.files.formats.base import ReadOptions, join_batches
 from igual.files.streams import CleanTable, count_table
 from igual.files.tables import open_table_file, read_table, write_table, writing_table
-from igual.files.text_blocks import TextBlock, _end_of_row, _split, read_blocks
+from igual.files.text_blocks import TextBlock, _split, read_blocks
 from igual.text.cells import read_cells
 from tests.attack.campaign import write_ods
 from tests.conftest import Run
@@ -346,8 +346,6 @@ def test_rows_end_where_no_quote_is_open(text: str) -> None:
     # A return at the very end may be the first half of a line break.
     whole = [place + 1 for place in ends if not (data[place] == ord("\r") and place == len(data) - 1)]
     assert _split(data, is_last=False) == (whole[-1] if whole else 0)
-    first = ends[0] if ends else len(data)
-    assert _end_of_row(data) == first + (data[first : first + 2] == b"\r\n") + bool(ends)
 
 
 def test_small_batches_are_read_together(run: Run, tmp_path: Path) -> None:

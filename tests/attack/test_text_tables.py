@@ -17,6 +17,7 @@ from hypothesis import strategies as st
 import igual
 from igual.files.dialects import establish
 from igual.files.formats.text import read_csv, write_csv
+from igual.files.text_blocks import read_blocks
 from tests.conftest import Run
 
 Write = Callable[[str, str | bytes], Path]
@@ -96,6 +97,75 @@ def test_odd_encodings_are_refused(run: Run, write: Write, name: str) -> None:
         read_csv(Path(write("t.csv", "a,b\n1,2\n")), encoding=name)
     if "\0" not in name:
         assert run("survey t.csv --encoding", name).returncode == 2
+
+
+@settings(max_examples=300)
+@given(
+    text=st.lists(
+        st.sampled_from(
+            ["a", "é", " ", '"', '""', ",", ";", "\n", "\r\n", "\r", "x,y\n", '"a,b"', '"a\nb"', "\ufeff", "\u2028", "\x85"]
+        ),
+        min_size=1,
+        max_size=16,
+    ).map("".join),
+    has_header=st.booleans(),
+    size=st.sampled_from([3, 7, 1 << 20]),
+)  # fmt: skip
+def test_rows_are_those_of_the_standard_library(
+    tmp_path_factory: pytest.TempPathFactory, text: str, has_header: bool, size: int
+) -> None:
+    path = tmp_path_factory.mktemp("t") / "t.csv"
+    text = f"h1,h2\n{text}" if has_header else text
+    path.write_bytes(text.encode())
+    try:
+        dialect, table = establish(path), read_csv(path)[0]
+    except igual.TableError:
+        dialect, table = None, None
+    plain = text.removeprefix("\ufeff").lstrip("\r\n")
+    try:
+        rows = list(
+            csv.reader(
+                io.StringIO(plain, newline=""), delimiter=dialect.delimiter if dialect else ",", strict=True
+            )
+        )
+    except csv.Error:
+        assert table is None
+        return
+    if dialect is None or table is None:
+        # Without a header of its own there may be another delimiter, or no name at all.
+        assert not has_header or {";", '"'} & set(plain) or len({len(row) for row in rows if row}) > 1
+        return
+    wanted = [row or [""] for row in rows] if len(dialect.header) == 1 else [row for row in rows if row]
+    assert [
+        list(dialect.header),
+        *([cell or "" for cell in row.values()] for row in as_rows(table)),
+    ] == wanted
+    blocks = [block.table() for block in read_blocks(path, dialect, size)] if not set(plain) & {'"'} else []
+    assert not blocks or [row for block in blocks for row in as_rows(block)] == as_rows(table)
+
+
+def as_rows(table: pa.Table) -> list[dict[str, str | None]]:
+    return table.rename_columns([str(place) for place in range(table.num_columns)]).to_pylist()  # type: ignore[no-any-return]
+
+
+def test_a_header_that_looks_like_a_statement_of_the_delimiter(tmp_path: Path) -> None:
+    for names in (["sep=;"], ["Sep=", ""], ["sep=", "b"]):
+        write_csv(pa.table([["x"]] * len(names), names=names), tmp_path / "t.csv")
+        assert read_csv(tmp_path / "t.csv")[0].column_names == names
+
+
+@pytest.mark.parametrize(
+    ("content", "rows"),
+    [
+        # What is left of a header by counting quotes, or by a parser that skips rows, isn't its end.
+        ('h "a\nb"x\nz\n', ['b"x', "z"]),
+        ('h""\x00\nb\ny\n', ["b", "y"]),
+        ("h\n\ufeff\n\ufeffx\n", ["\ufeff", "\ufeffx"]),
+        ('\ufeff\ufeff"h\nx"\n', ['x"']),
+    ],
+)
+def test_no_row_goes_with_the_header(write: Write, content: str, rows: list[str]) -> None:
+    assert read_csv(write("t.csv", content))[0].column(0).to_pylist() == rows
 
 
 @pytest.mark.parametrize("content", [b"a,b\n1,\xff\n3,4,5\n", b"a,b\n\x81,1\n3\n", b"a\n\xff\xfe\n1,2\n"])

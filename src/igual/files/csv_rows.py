@@ -58,9 +58,10 @@ def encode_csv(
     places = [str(place) for place in range(table.num_columns)]
     header = pa.table([pa.array([name]) for name in table.column_names], names=places)
     cells = pa.table([_quoted_once(column, style) for column in table.columns], names=places)
-    for part in (header, cells) if has_header else (cells,):
+    parts = [(header, style._replace(is_header=True))] if has_header else []
+    for part, its_style in (*parts, (cells, style)):
         for batch in part.to_batches(max_chunksize=_WRITE_ROWS):
-            columns = [_quoted(column, style) for column in batch.columns]
+            columns = [_quoted(column, its_style) for column in batch.columns]
             rows = pa.BufferOutputStream()
             csv.write_csv(pa.record_batch(columns, names=places), rows, options)
             written = rows.getvalue().to_pybytes()
@@ -76,16 +77,19 @@ class RowStyle(NamedTuple):
         delimiter: Stands between cells.
         is_alone: Whether a row is a single cell: where that is blank the row would be taken for none.
         quoted_start: What a cell begins with only inside quotes.
+        is_header: Whether it is the first row, which some programs use to state the delimiter (`sep=;`).
     """
 
     delimiter: str
     is_alone: bool
     quoted_start: str = _MARK
+    is_header: bool = False
 
     @property
     def pattern(self) -> str:
         """A pattern of what needs quotes."""
         special = f'^[{re.escape(self.quoted_start)}]|[{re.escape(self.delimiter)}"\\r\\n]'
+        special = rf"^(?i:sep=)|{special}" if self.is_header else special
         return rf"^\s*$|{special}" if self.is_alone else special
 
     @property
@@ -131,7 +135,7 @@ def _quoted(column: pa.Array, style: RowStyle) -> pa.Array:
     # Of a missing cell there may be bytes, which Arrow's writer would read.
     column = _as_texts(column).fill_null("")
     # An empty line would be taken for no row at all.
-    if not style.is_alone and not _has_special(column, style.signs):
+    if not (style.is_alone or style.is_header) and not _has_special(column, style.signs):
         return column
     needs = to_mask(pc.match_substring_regex(column, pattern=style.pattern))
     if not needs.any():

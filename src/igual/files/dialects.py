@@ -12,12 +12,10 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from igual.errors import IgualError, TableError
-from igual.files.quotes import TEXT_BEHIND_QUOTE, csv_of_any_size
+from igual.files.quotes import END_OF_DATA, OPEN_QUOTE, TEXT_BEHIND_QUOTE, csv_of_any_size
 from igual.files.sources import Readable
 
 HEAD_BYTES = 1 << 18
-# What the standard library says where a quote is open at the end.
-_OPEN = "end of data"
 _LONGEST_HEADER = 64 << 20
 _MOST_COLUMNS = 100_000
 _SAMPLE_BYTES = 1 << 16
@@ -49,6 +47,7 @@ class Dialect(NamedTuple):
         bom: Whether a UTF-8 byte order mark stands first.
         header: The cells of its first row.
         skipped_lines: How many lines stand before the header.
+        header_lines: How many lines the header takes: a cell in quotes may have several.
     """
 
     encoding: str
@@ -57,6 +56,7 @@ class Dialect(NamedTuple):
     line_end: str
     header: tuple[str, ...]
     skipped_lines: int = 0
+    header_lines: int = 1
 
 
 def establish(path: Readable, encoding: str | None = None, header_row: int | None = None) -> Dialect:
@@ -108,17 +108,18 @@ def _read_head(
         return None
     delimiter = stated[1] if stated else "\t" if path.suffix.lower() == ".tsv" else _delimiter(lines)
     fault = _find_fault(lines, delimiter)
-    if fault == _OPEN and not whole:
+    if fault == END_OF_DATA and not whole:
         return None
-    if fault and fault != _OPEN:
-        raise TableError(f"{path.name}, row {header_row or 1:,}: {TEXT_BEHIND_QUOTE}")
-    header = tuple(next(_rows(lines, delimiter), []))
+    if fault:
+        told = OPEN_QUOTE if fault == END_OF_DATA else TEXT_BEHIND_QUOTE
+        raise TableError(f"{path.name}, row {header_row or 1:,}: {told}")
+    header, header_lines = _read_header(lines, delimiter)
     if not header:
         raise TableError(f"{path.name}, row {header_row or 1:,}: no column names were found")
     if len(header) > _MOST_COLUMNS:
         raise TableError(f"{path.name} has {len(header):,} columns; up to {_MOST_COLUMNS:,} are read")
     line_end = "\r\n" if re.match(r"[^\r\n]*\r\n", body) else "\n"
-    return Dialect(named, bom == "utf-8", delimiter, line_end, header, skipped)
+    return Dialect(named, bom == "utf-8", delimiter, line_end, header, skipped, header_lines)
 
 
 def _end_of_lines(text: str, count: int) -> int:
@@ -129,13 +130,20 @@ def _end_of_lines(text: str, count: int) -> int:
     return end
 
 
+def _read_header(lines: str, delimiter: str) -> tuple[tuple[str, ...], int]:
+    """The cells of the first row, and how many lines it takes."""
+    with csv_of_any_size():
+        reader = csv.reader(io.StringIO(lines, newline=""), delimiter=delimiter)
+        return tuple(next(reader, ())), reader.line_num
+
+
 def _find_fault(lines: str, delimiter: str) -> str:
     """What is wrong with the quotes of the first row; where one is open at the end, the row goes on behind."""
     try:
         with csv_of_any_size():
             next(csv.reader(io.StringIO(lines, newline=""), delimiter=delimiter, strict=True), None)
     except csv.Error as error:
-        return _OPEN if _OPEN in str(error) else str(error)
+        return END_OF_DATA if END_OF_DATA in str(error) else str(error)
     return ""
 
 

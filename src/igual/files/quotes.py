@@ -20,6 +20,9 @@ _BLOCK = 1 << 20
 _QUOTE = b'"'
 _WIDE = ("utf-16", "utf-32", "utf_16", "utf_32")
 
+# What the standard library says where a quote is open at the end.
+END_OF_DATA = "end of data"
+OPEN_QUOTE = "a quote is opened and never closed"
 TEXT_BEHIND_QUOTE = "text follows a closing quote in the same cell; write a quote inside a quoted cell twice"
 
 Bytes = npt.NDArray[np.uint8]
@@ -47,9 +50,8 @@ def refuse_malformed_quotes(path: Readable, encoding: str, delimiter: str) -> No
         except csv.Error as error:
             # `zip` has taken a number for each row before the bad one.
             row = next(rows)
-            if "end of data" in str(error):
-                raise TableError(f"{path.name}, row {row:,}: a quote is opened and never closed") from None
-            raise TableError(f"{path.name}, row {row:,}: {TEXT_BEHIND_QUOTE}") from None
+            told = OPEN_QUOTE if END_OF_DATA in str(error) else TEXT_BEHIND_QUOTE
+            raise TableError(f"{path.name}, row {row:,}: {told}") from None
 
 
 def count_cells(path: Readable, encoding: str, delimiter: str) -> npt.NDArray[np.int64]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Sequence
 from functools import cached_property
 from typing import NamedTuple
@@ -16,11 +15,10 @@ from igual.errors import TableError
 from igual.files.dialects import Dialect
 from igual.files.quotes import are_quotes_well_formed
 from igual.files.sources import NeedsParserError, Readable
-from igual.files.text_parsing import BLOCK, LARGEST, parse_block, read_as_utf_8
+from igual.files.text_parsing import BLOCK, LARGEST, parse_block, read_as_utf_8, skip_lines
 
 # In wider rows the cells of a column stand too far apart to be cut one by one.
 _WIDE = 64
-_LINE = re.compile(rb"[^\r\n]*(?:\r\n|\n|\r)")
 _MARK = b"\xef\xbb\xbf"
 
 _QUOTE, _NEWLINE, _RETURN = ord('"'), ord("\n"), ord("\r")
@@ -234,16 +232,10 @@ def read_blocks(path: Readable, dialect: Dialect, size: int = BLOCK) -> Iterator
     """
     with path.open("rb") as file:
         read = read_as_utf_8(file, dialect)
-        waiting, is_skipped, is_started, wanted = b"", False, False, size
+        waiting, wanted = skip_lines(read, dialect.skipped_lines + dialect.header_lines, size), size
         while True:
             more = read(wanted)
             data = waiting + more
-            if not is_skipped:
-                end = _end_of_lines(data, dialect.skipped_lines)
-                if end is None and more:
-                    waiting = data
-                    continue
-                data, is_skipped = data[end or 0 :], True
             split = _split(data, is_last=not more)
             if split == 0 and more:
                 if len(data) > LARGEST:
@@ -251,9 +243,6 @@ def read_blocks(path: Readable, dialect: Dialect, size: int = BLOCK) -> Iterator
                 waiting, wanted = data, max(wanted, len(data))
                 continue
             rows, waiting, wanted = data[:split], data[split:], size
-            if not is_started:
-                rows = rows[_end_of_row(rows) :]
-                is_started = True
             if rows:
                 yield TextBlock(rows, dialect)
             if not more:
@@ -286,29 +275,3 @@ def _split(data: bytes, *, is_last: bool) -> int:
 
 def _count_quotes(data: bytes) -> int:
     return int(np.count_nonzero(np.frombuffer(data, np.uint8) == _QUOTE)) if b'"' in data else 0
-
-
-def _end_of_lines(data: bytes, count: int) -> int | None:
-    """Where the first so many lines end; None where there are fewer."""
-    end = 0
-    for _ in range(count):
-        line = _LINE.match(data, end)
-        if line is None:
-            return None
-        end = line.end()
-    return end
-
-
-def _end_of_row(data: bytes) -> int:
-    """Where the first row ends."""
-    at, newline, carriage = 0, data.find(b"\n"), data.find(b"\r")
-    while True:
-        newline = newline if newline < 0 or newline >= at else data.find(b"\n", at)
-        carriage = carriage if carriage < 0 or carriage >= at else data.find(b"\r", at)
-        end = min((place for place in (newline, carriage) if place >= 0), default=len(data))
-        if data.count(b'"', at, end) % 2 == 0:
-            return end + (2 if data[end : end + 2] == b"\r\n" else 1) if end < len(data) else end
-        # The row goes on behind the quoted cell.
-        at = data.find(b'"', end) + 1
-        if not at:
-            return len(data)

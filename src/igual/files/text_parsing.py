@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import codecs
+import re
 from collections.abc import Callable, Iterator
 from typing import IO, Any
 
@@ -16,6 +17,7 @@ from igual.files.sources import Readable
 BLOCK = 4 << 20
 LARGEST = (1 << 31) - (1 << 20)
 _MARK = b"\xef\xbb\xbf"
+_LINE = re.compile(rb"[^\r\n]*(?:\r\n|\n|\r)")
 
 
 def read_as_utf_8(file: IO[bytes], dialect: Dialect) -> Callable[[int], bytes]:
@@ -47,6 +49,40 @@ def read_as_utf_8(file: IO[bytes], dialect: Dialect) -> Callable[[int], bytes]:
     return read_plain
 
 
+def skip_lines(read: Callable[[int], bytes], count: int, size: int) -> bytes:
+    """Read past the first lines.
+
+    Args:
+        read: What reads about so many bytes.
+        count: How many lines.
+        size: How many bytes to read at a time.
+
+    Returns:
+        What was read already of the rest.
+    """
+    data = b""
+    while True:
+        more = read(size)
+        data += more
+        end = _find_end_of_lines(data, count)
+        # A return at the very end may be the first half of a line break.
+        if end is not None and not (more and end == len(data) and data.endswith(b"\r")):
+            return data[end:]
+        if not more:
+            return b""
+
+
+def _find_end_of_lines(data: bytes, count: int) -> int | None:
+    """Where the first so many lines end; None where there are fewer."""
+    end = 0
+    for _ in range(count):
+        line = _LINE.match(data, end)
+        if line is None:
+            return None
+        end = line.end()
+    return end
+
+
 def parse_block(data: bytes, dialect: Dialect) -> pa.Table:
     """Parse whole rows.
 
@@ -60,6 +96,8 @@ def parse_block(data: bytes, dialect: Dialect) -> pa.Table:
     Raises:
         ArrowInvalid: For a row that is longer or shorter than the header, and what isn't UTF-8.
     """
+    # Arrow takes a mark at the beginning for no character.
+    data = _MARK + data if data.startswith(_MARK) else data
     size = min(len(data) + 1, LARGEST)
     table = csv.read_csv(pa.BufferReader(data), **_options(dialect, block_size=max(size, 64)))
     return table.rename_columns(list(dialect.header))
@@ -81,23 +119,19 @@ def parse_stream(path: Readable, dialect: Dialect) -> Iterator[pa.Table]:
     """
     refuse_malformed_quotes(path, dialect.encoding, dialect.delimiter)
     with path.open("rb") as file:
-        stream = pa.PythonFile(_Rest(b"", read_as_utf_8(file, dialect)), mode="r")
-        block = BLOCK
-        batches = csv.open_csv(stream, **_options(dialect, block_size=block, has_header=True))
-        for batch in batches:
+        read = read_as_utf_8(file, dialect)
+        begun = skip_lines(read, dialect.skipped_lines + dialect.header_lines, BLOCK) or read(BLOCK)
+        if not begun:
+            return
+        stream = pa.PythonFile(_Rest(_MARK + begun, read), mode="r")
+        for batch in csv.open_csv(stream, **_options(dialect, block_size=BLOCK)):
             yield pa.Table.from_batches([batch]).rename_columns(list(dialect.header))
 
 
-def _options(dialect: Dialect, block_size: int, *, has_header: bool = False) -> dict[str, Any]:
+def _options(dialect: Dialect, block_size: int) -> dict[str, Any]:
     names = [f"c{place}" for place in range(len(dialect.header))]
     return {
-        "read_options": csv.ReadOptions(
-            column_names=names,
-            skip_rows=dialect.skipped_lines if has_header else 0,
-            skip_rows_after_names=int(has_header),
-            block_size=block_size,
-            use_threads=False,
-        ),
+        "read_options": csv.ReadOptions(column_names=names, block_size=block_size, use_threads=False),
         "parse_options": csv.ParseOptions(
             delimiter=dialect.delimiter,
             newlines_in_values=True,
