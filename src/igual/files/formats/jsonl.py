@@ -36,6 +36,9 @@ _LARGEST = (1 << 31) - (1 << 20)
 _MOST_KEYS, _SHORTEST_PAIR, _MOST_CELLS, _DEEPEST = 10_000, 6, 20_000_000, 200
 _OPENING, _CLOSING = list(b"[{"), list(b"]}")
 _STRING = re.compile(rb'"(?:[^"\\]|\\.)*"', re.DOTALL)
+# Doubles hold all whole numbers up to this; where there are longer ones, a column of them is none of doubles.
+_EXACT, _LONG = 1 << 53, pa.decimal128(19)
+_LONG_NUMBER = re.compile(rb"[\s:,\[]-?\d{16,}\s*[,}\]]")
 # The first character of a line that isn't blank.
 _FIRST = re.compile(rb"(?:\A|\n)[ \t\r]*([^ \t\r\n])")
 
@@ -63,7 +66,7 @@ class JsonLinesFormat:
                     )
         if not kinds:
             raise TableError(f"{path.name} is empty: a table needs at least a line with a key")
-        schema = pa.schema(list(kinds.items()))
+        schema = pa.schema([(name, pa.int64() if kind == _LONG else kind) for name, kind in kinds.items()])
         names = ", ".join(map(repr, nested))
         notes = [f"{path.name}: {names} holds nested values, which are kept as JSON"] if nested else []
 
@@ -87,8 +90,10 @@ def _common(one: pa.DataType, other: pa.DataType) -> pa.DataType:
         return other
     if pa.types.is_null(other) or one.equals(other):
         return one
-    numbers = (pa.int64(), pa.float64())
-    return pa.float64() if one in numbers and other in numbers else pa.string()
+    kinds = {one, other}
+    if kinds == {_LONG, pa.int64()}:
+        return _LONG
+    return pa.float64() if kinds == {pa.int64(), pa.float64()} else pa.string()
 
 
 def _blocks(path: Readable) -> Iterator[bytes]:
@@ -128,18 +133,44 @@ def _split(lines: bytes, columns: int | None = None) -> Iterator[bytes]:
 def _find_fields(path: Readable, lines: bytes) -> pa.Schema:
     """The keys of some lines, and the types of their cells; those of several kinds are texts."""
     try:
-        return _read(path, lines, arrow_json.ParseOptions(unexpected_field_behavior="infer")).schema
+        table = _read(path, lines, arrow_json.ParseOptions(unexpected_field_behavior="infer"))
     except pa.ArrowInvalid:
-        rows = _parse_lines(path, lines)
-        names = dict.fromkeys(key for row in rows for key in row)
-        return pa.schema([(name, _kind_of([row.get(name) for row in rows])) for name in names])
+        table = None
+    if table is not None and not _may_lack_digits(table, lines):
+        return pa.schema([(name, _kind_of_numbers(column)) for name, column in _columns_of(table)])
+    rows = _parse_lines(path, lines)
+    names = dict.fromkeys(key for row in rows for key in row)
+    return pa.schema([(name, _kind_of([row.get(name) for row in rows])) for name in names])
+
+
+def _columns_of(table: pa.Table) -> Iterator[tuple[str, pa.ChunkedArray]]:
+    return zip(table.column_names, table.columns, strict=True)
+
+
+def _may_lack_digits(table: pa.Table, lines: bytes) -> bool:
+    """Whether a number may have been whole, and longer than the double that Arrow made of it."""
+    numbers = [column for _, column in _columns_of(table) if pa.types.is_floating(column.type)]
+    return any(map(_is_long, numbers)) and _LONG_NUMBER.search(lines) is not None
+
+
+def _is_long(numbers: pa.ChunkedArray) -> bool:
+    return any(abs(bound or 0) >= _EXACT for bound in pc.min_max(numbers).as_py().values())
+
+
+def _kind_of_numbers(column: pa.ChunkedArray) -> pa.DataType:
+    return _LONG if pa.types.is_integer(column.type) and _is_long(column) else column.type
 
 
 def _kind_of(cells: Sequence[Any]) -> pa.DataType:
-    if any(isinstance(cell, list | dict) for cell in cells):
+    known = [cell for cell in cells if cell is not None]
+    classes = {type(cell) for cell in known}
+    if classes & {list, dict}:
         return pa.list_(pa.null())
+    is_long = int in classes and any(abs(cell) > _EXACT for cell in known if type(cell) is int)
+    if (bool in classes and len(classes) > 1) or (is_long and float in classes):
+        return pa.string()
     try:
-        return pa.array(cells).type
+        return _LONG if pa.array(known).type == pa.int64() and is_long else pa.array(known).type
     except (pa.ArrowInvalid, pa.ArrowTypeError, OverflowError):
         return pa.string()
 
