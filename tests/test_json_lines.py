@@ -57,9 +57,7 @@ def test_cells_are_those_of_the_standard_library(
         assert not wrong
 
 
-def test_long_whole_numbers_stay_so_over_all_blocks(
-    run: Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_long_whole_numbers_stay_so_over_all_blocks(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("igual.files.formats.jsonl._BLOCK", 40)
     longs = ["9007199254740993", "123456789012345678", "1"]
     for others in (["2", "3"], ["1.5", "2"], ["18446744073709551616"], ["true"]):

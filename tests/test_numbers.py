@@ -79,7 +79,7 @@ def test_a_text_with_a_zero_that_says_nothing_is_no_code_but_a_near_miss() -> No
 
 
 def test_truth_values_and_numbers_in_one_column_stay_apart() -> None:
-    tallied = igual.tally([True, 1, "true", False, 0]).table
+    tallied = igual.tally([True, 1, "true", np.False_, 0]).table
     assert dict(zip(tallied["value"], tallied["rows"], strict=True)) == {
         "true": 2,
         "1": 1,

@@ -92,7 +92,7 @@ def _encode_objects(series: pd.Series) -> Column:
         return Column.from_arrow(pa.array(cells, TEXT))
     if kind in ("mixed", "mixed-integer"):
         # Python takes True for 1.
-        is_truth = pd.Series(cells).map(lambda cell: isinstance(cell, bool)).to_numpy()
+        is_truth = pd.Series(cells).map(lambda cell: isinstance(cell, bool | np.bool_)).to_numpy()
         cells[is_truth] = np.where(cells[is_truth].astype(bool), "true", "false")
     try:
         codes, distinct = pd.factorize(cells)
