@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import pytest
 
 import igual
@@ -117,3 +119,15 @@ def test_many_values() -> None:
         "lower abel streeet": "lower abel street",
         "lower bretha street": "lower bertha street",
     }
+
+
+def test_the_same_words_in_any_order() -> None:
+    words = ["ash", "birch", "cedar", "elm", "fir", "gorse"]
+    values = [" ".join(order) for order in itertools.permutations(words)]
+    made = igual.lookalikes([values[0], *values]).table
+    # Everything is in a group of up to 201, whose first has most rows.
+    assert sorted(made["value"]) == sorted(values)
+    assert made.groupby("group").size().tolist() == [201, 201, 201, 117]
+    assert made["proposal"][0] == values[0]
+    few = igual.lookalikes(["oak grove", "grove oak", "grove, oak", "elm grove"]).table
+    assert few["value"].tolist() == ["grove oak", "grove, oak", "oak grove"]

@@ -301,6 +301,11 @@ def test_tallies_in_other_ways() -> None:
     assert igual.tally(["ab", "c"], of="characters").table["value"].tolist() == ["1", "2"]
     top = igual.tally(["a", "a", "b", "c"], top=1)
     assert (top.table["value"].tolist(), top.rest) == (["a"], 2)
+    many = [str(number) for number in range(4_000)]
+    with pytest.raises(
+        igual.TableError, match="4,000 values by 4,000 others are more than the 10,000,000 cells"
+    ):
+        igual.cross_table(many, by=many)
     crossed = igual.cross_table(
         ["a", "a", "b", None], by={"x": ["1", "1", "2", "2"], "y": ["p", "q", "p", "p"]}
     )

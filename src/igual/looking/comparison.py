@@ -11,8 +11,11 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Column
+from igual.errors import TableError
 
 Measure = Literal["words", "characters"]
+# So many cells a cross table may have: more are read by nobody, and take all memory.
+_MOST_CELLS = 10_000_000
 
 
 class ComparedValue(NamedTuple):
@@ -89,34 +92,40 @@ def cross_tabulate(
         column: The column.
         by: The other columns.
         chosen: Which distinct values of the column count, (distinct,).
+
+    Returns:
+        The table.
+
+    Raises:
+        TableError: Where it would have more than 10,000,000 cells.
     """
-    rows = chosen[column.codes]
-    codes = np.zeros(column.rows, np.int64)
+    rows = np.flatnonzero(chosen[column.codes])
+    places = np.zeros(len(rows), np.int64)
     for other in by:
-        codes = codes * max(len(other.values), 1) + other.codes
-    combined = pa.array(codes[rows]).dictionary_encode()
-    headings = combined.dictionary.to_numpy(zero_copy_only=False)
-    places = combined.indices.to_numpy(zero_copy_only=False).astype(np.int64)
+        both = places * max(len(other.values), 1) + other.codes[rows]
+        places = pa.array(both).dictionary_encode().indices.to_numpy(zero_copy_only=False).astype(np.int64)
+    # One row of each combination, which tells what it is made of.
+    examples = np.zeros(int(places.max(initial=-1)) + 1, np.int64)
+    examples[places[::-1]] = rows[::-1]
+    width = max(len(examples), 1)
+    if len(column.values) * width > _MOST_CELLS:
+        raise TableError(
+            f"{len(column.values):,} values by {width:,} others are more than the {_MOST_CELLS:,} cells of a cross "
+            "table; tally fewer values, or one column"
+        )
     table = np.bincount(
-        column.codes[rows].astype(np.int64) * max(len(headings), 1) + places,
+        column.codes[rows].astype(np.int64) * width + places,
         weights=None if column.weights is None else column.weights[rows],
-        minlength=len(column.values) * max(len(headings), 1),
+        minlength=len(column.values) * width,
     ).astype(np.int64)
-    table = table.reshape(len(column.values), max(len(headings), 1))
+    table = table.reshape(len(column.values), width)
     down = [at for at in np.argsort(-table.sum(axis=1), kind="stable").tolist() if chosen[at]]
-    across = np.argsort(-table.sum(axis=0), kind="stable")[: len(headings)]
+    across = np.argsort(-table.sum(axis=0), kind="stable")[: len(examples)]
     texts = column.values.to_pylist()
-    return CrossTable(
-        [texts[at] for at in down], [_heading(int(headings[at]), by) for at in across], table[down][:, across]
+    headings = zip(
+        *(other.values.take(pa.array(other.codes[examples[across]])).to_pylist() for other in by), strict=True
     )
-
-
-def _heading(code: int, by: Sequence[Column]) -> tuple[str | None, ...]:
-    parts: list[str | None] = []
-    for other in reversed(by):
-        code, place = divmod(code, max(len(other.values), 1))
-        parts.append(other.values[place].as_py())
-    return tuple(reversed(parts))
+    return CrossTable([texts[at] for at in down], list(headings), table[down][:, across])
 
 
 def measure_lengths(column: Column, measure: Measure) -> Column:

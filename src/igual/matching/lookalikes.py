@@ -37,8 +37,11 @@ _REORDERED_COST = 1.0
 _DECIMALS = 4
 # Every two members of a group are compared: a larger group is left in parts.
 _MOST_MEMBERS = 200
+# Of many texts with the same words so many may be the centre of a group.
+_MOST_CENTRES = 20
 SAME_KEY_SCORE = 0.999
 _NO_ENTRY = -1
+_NONE = np.zeros(0, np.int64)
 
 
 class Lookalike(NamedTuple):
@@ -308,9 +311,7 @@ def _find_pairs(
     """Pairs that look alike and about which there is no doubt, each from the rarer kind to the other."""
     forms = search.forms
     near = near.take(kind_of[near.value] > kind_of[near.spelling])
-    first, second = _pair_same_words(forms.word_keys)
-    reordered = kind_of[first] > kind_of[second]
-    first, second = first[reordered], second[reordered]
+    first, second = _pair_same_words(forms.word_keys, kind_of)
     value = np.concatenate([near.value, first])
     spelling = np.concatenate([near.spelling, second])
     reading = np.concatenate([near.reading, np.full(len(first), BY_WORDS, np.int8)])
@@ -332,17 +333,27 @@ def _find_pairs(
     return _Pairs(kind_of[value], kind_of[spelling], score, reading).take(is_sure)
 
 
-def _pair_same_words(word_keys: pa.Array) -> tuple[Ints, Ints]:
-    """Pairs of texts with the same words in another order, both ways."""
+def _pair_same_words(word_keys: pa.Array, kind_of: Ints) -> tuple[Ints, Ints]:
+    """Pairs of texts with the same words in another order: the rarer and the other, (pairs,) each.
+
+    Of very many such texts those stand together that may be in a group, each with the first of them.
+    """
     several = np.flatnonzero(pc.match_substring(word_keys, " ").to_numpy(zero_copy_only=False))
+    several = several[np.argsort(kind_of[several])]
     owners: dict[tuple[str, ...], list[int]] = {}
     for position, text in zip(several.tolist(), word_keys.take(pa.array(several)).to_pylist(), strict=True):
         owners.setdefault(tuple(sorted(text.split())), []).append(position)
-    words = word_keys.to_pylist()
-    twos = [two for positions in owners.values() if len(positions) > 1 for two in combinations(positions, 2)]
-    pairs = [(first, second) for first, second in twos if words[first] != words[second]]
-    both = np.array([*pairs, *((second, first) for first, second in pairs)], np.int64).reshape(-1, 2)
-    return both[:, 0], both[:, 1]
+    firsts, seconds = [_NONE], [_NONE]
+    for positions in owners.values():
+        for start in range(0, len(positions) if len(positions) > 1 else 0, _MOST_MEMBERS + 1):
+            some = np.array(positions[start : start + _MOST_MEMBERS + 1], np.int64)
+            other, rarer = np.nonzero(np.tri(min(len(some), _MOST_CENTRES), len(some), 0) == 0)
+            firsts.append(some[rarer])
+            seconds.append(some[other])
+    first, second = np.concatenate(firsts), np.concatenate(seconds)
+    codes = word_keys.dictionary_encode().indices.to_numpy(zero_copy_only=False)
+    is_other = codes[first] != codes[second]
+    return first[is_other], second[is_other]
 
 
 def _measure_members(
@@ -352,8 +363,9 @@ def _measure_members(
     stars: Iterable[Sequence[int]],
     spelling_of: Ints,
 ) -> Mapping[frozenset[int], float]:
-    """How likely the members of each star are one another, for every two of them."""
-    twos = [two for star in stars for two in combinations(pairs.rarer[list(star)].tolist(), 2)]
+    """How likely the members of each star are one another, for every two of them that aren't only reordered."""
+    spelled = [np.array(star)[pairs.reading[star] != BY_WORDS] for star in stars]
+    twos = [two for star in spelled for two in combinations(pairs.rarer[star].tolist(), 2)]
     if not twos:
         return {}
     first, second = spelling_of[np.array(twos, np.int64).T]
