@@ -350,6 +350,20 @@ def test_match_shows_the_attribute_that_it_gives(run: Run, trees: Path) -> None:
     assert "gives" not in run("match trees.csv -c species -l species.csv").stdout
 
 
+def test_long_tallies_end_in_a_line_unless_more_is_asked_for(run: Run, write: Write) -> None:
+    write("t.csv", "a,b\n" + "".join(f"v{number},x\n" for number in range(1_100)))
+    write("u.csv", "a\n" + "".join(f"w{number}\n" for number in range(1_100)))
+    for call in ("tally t.csv -c a", "tally t.csv -c a --by b", "tally t.csv -c a -c b"):
+        shown = run(call).stdout
+        assert shown.count("\n v") - shown.count("\n value") == 1_000
+        assert "100 other values" in shown
+    shown = run("tally t.csv -c a --against u.csv").stdout
+    assert re.search(r"1,200 other values +1,100 +100\n", shown)
+    assert run("tally t.csv -c a --top 1100").stdout.count("\n v") == 1_101
+    assert len(json.loads(run("tally t.csv -c a --json").stdout)["values"]) == 1_100
+    assert run("tally t.csv -c a --distinct").stdout.count("\n") == 1_100
+
+
 def test_an_error_stands_alone(run: Run, write: Write) -> None:
     write("before.csv", "a,a,b\nx,y,z\n")
     write("after.csv", "a\nx\n")

@@ -23,6 +23,9 @@ if TYPE_CHECKING:
     from igual.looking.comparison import CrossTable
     from igual.looking.tally import Tally
 
+# More lines than these are read by nobody; drawing them would take longer than counting.
+_MOST_SHOWN = 1_000
+
 
 @click.command(short_help="Count the distinct values of a column.")
 @table_argument
@@ -44,7 +47,10 @@ if TYPE_CHECKING:
 )
 @click.option("--codebook", metavar="FILE", help="The codebook whose order --sort order takes (.csv).")
 @click.option(
-    "--top", type=click.IntRange(min=1), metavar="N", help="Only the first N; the rest in one line."
+    "--top",
+    type=click.IntRange(min=1),
+    metavar="N",
+    help=f"Only the first N; the rest in one line. Unless given, up to {_MOST_SHOWN:,} are shown.",
 )
 @click.option("--by", metavar="COLUMN", multiple=True, help="Count by this column too; may be repeated.")
 @click.option("--of", type=click.Choice(["words", "characters"]), help="Tally how many the values have.")
@@ -127,7 +133,7 @@ def tally(
         for record in records.list_tally(tallied)[:top]:
             show_line(record["value"] or "")
     else:
-        show(views.tally_view(tallied, column, top))
+        show(views.tally_view(tallied, column, top or _MOST_SHOWN))
 
 
 def _write_page(tallied: Tally, opened: OpenedTable, column: str, report: str, *, force: bool) -> None:
@@ -151,7 +157,7 @@ def _compare(before: Column, after: Column, column: str, top: int | None, *, as_
     if as_json:
         print_json({"column": column, "values": records.to_records(compared[:top])})
     else:
-        show(views.compared_view(compared, column, top))
+        show(views.compared_view(compared, column, top or _MOST_SHOWN))
 
 
 def _show_crossed(
@@ -164,7 +170,7 @@ def _show_crossed(
     if as_json:
         print_json({"column": column, "by": by, **records.from_cross_table(crossed, top)})
     else:
-        show(views.cross_view(crossed, column, by, top))
+        show(views.cross_view(crossed, column, by, top or _MOST_SHOWN))
 
 
 def _record(column: str, tallied: Tally, top: int | None) -> dict[str, Any]:
@@ -184,4 +190,4 @@ def _show_several(tallies: Mapping[str, Tally], top: int | None, *, as_json: boo
         print_json({"columns": [_record(column, tallied, top) for column, tallied in tallies.items()]})
     else:
         for column, tallied in tallies.items():
-            show(tally_view(tallied, column, top), "")
+            show(tally_view(tallied, column, top or _MOST_SHOWN), "")

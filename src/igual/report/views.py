@@ -150,6 +150,10 @@ def compared_view(compared: Sequence[ComparedValue], column: str, top: int | Non
             made_of.append(f" and {len(one.made_of) - 4:,} more" if len(one.made_of) > 4 else "")
         what = Text(one.status, _STATUSES[one.status])
         rows.append((draw_value(one.value), one.rows_before, one.rows_after, what, made_of))
+    left = compared[len(rows) :]
+    if left:
+        before, after = (sum(counts) for counts in zip(*(one[1:3] for one in left), strict=True))
+        rows.append((Text(format_count(len(left), "other value"), "dim"), before, after, "", ""))
     return draw_table(
         f"{draw_value(column)}: {said}", ("value", "rows before#", "rows after#", "what", "made of"), rows
     )

@@ -19,7 +19,10 @@ _SHORT, _WORD = 4, 8
 # Where more texts than these begin with the same four bytes, more bytes tell them apart.
 _CROWD = 16
 # Multiplicative hashing (Knuth, The Art of Computer Programming, vol. 3, 6.4): the high half of the product.
-_FACTOR, _HALF, _HASHES = np.uint32(2_654_435_761), np.uint32(16), 1 << 16
+_HASH_BITS = 16
+_FACTOR, _HALF, _HASHES = np.uint32(2_654_435_761), np.uint32(16), 1 << _HASH_BITS
+# With so many bits more than the texts' number takes, few share a hash.
+_SPARE_BITS = 4
 # With more places to be known than these, too many bytes would look like one of them.
 _MOST_KNOWN = _HASHES // 8
 _Words = npt.NDArray[np.uint64]
@@ -56,6 +59,7 @@ class _Group(NamedTuple):
         lengths: In bytes, (known,).
         words: Their bytes in words of eight, zeros behind their ends: first words, second words, …, (known,) each.
         masks: Which bits of these words are theirs, (known,) each.
+        shift: How many of the last bits of a hash don't count: few texts are told apart by few bits.
         first: For each hash the first of those that are known by it, and the end of the last, (hashes + 1,).
         has: Which hashes of four bytes (or fewer) may be of a text, (hashes,).
     """
@@ -67,6 +71,7 @@ class _Group(NamedTuple):
     lengths: Offsets
     words: tuple[_Words, ...]
     masks: tuple[_Words, ...]
+    shift: int
     first: Offsets
     has: Mask
 
@@ -152,7 +157,7 @@ def _find_group(
 ) -> FoundTexts:
     """Where texts of a group stand that are accepted."""
     words = np.ndarray((len(data) - _WORD + 1,), "<u8", data, strides=(1,))
-    hashes = _hash_heads(data, places, group.size)
+    hashes = _hash_heads(data, places, group.size) >> group.shift
     left, end = group.first.take(hashes), group.first.take(hashes + 1)
     hits: list[FoundTexts] = []
     while True:
@@ -223,6 +228,8 @@ def _make_group(texts: Sequence[bytes], members: Offsets, size: int, anywhere: b
     hashes = _hash_heads(data, places, size)
     order = np.lexsort((-lengths[known], hashes))
     known = known[order]
+    shift = max(_HASH_BITS - _SPARE_BITS - len(known).bit_length(), 0)
+    counts = np.bincount(hashes >> shift, minlength=_HASHES >> shift)
     full = np.array([(1 << 8 * size) - 1 for size in range(_WORD + 1)], np.uint64)
     room = np.clip(lengths[known, np.newaxis] - _WORD * np.arange(many), 0, _WORD)
     return _Group(
@@ -233,7 +240,8 @@ def _make_group(texts: Sequence[bytes], members: Offsets, size: int, anywhere: b
         lengths[known],
         tuple(np.ascontiguousarray(words[known].T)),
         tuple(np.ascontiguousarray(full[room].T)),
-        np.concatenate([[0], np.cumsum(np.bincount(hashes, minlength=_HASHES))]),
+        shift,
+        np.concatenate([[0], np.cumsum(counts)]),
         mark(_HASHES, _hash_heads(data, places, min(size, _SHORT))),
     )
 
