@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 
 import igual
 from igual.files.dialects import establish
+from igual.files.formats import text as text_format
 from igual.files.formats.text import read_csv, write_csv
 from igual.files.text_blocks import read_blocks
 from tests.conftest import Run
@@ -109,10 +110,9 @@ def test_odd_encodings_are_refused(run: Run, write: Write, name: str) -> None:
         max_size=16,
     ).map("".join),
     has_header=st.booleans(),
-    size=st.sampled_from([3, 7, 1 << 20]),
 )  # fmt: skip
 def test_rows_are_those_of_the_standard_library(
-    tmp_path_factory: pytest.TempPathFactory, text: str, has_header: bool, size: int
+    tmp_path_factory: pytest.TempPathFactory, text: str, has_header: bool
 ) -> None:
     path = tmp_path_factory.mktemp("t") / "t.csv"
     text = f"h1,h2\n{text}" if has_header else text
@@ -140,8 +140,49 @@ def test_rows_are_those_of_the_standard_library(
         list(dialect.header),
         *([cell or "" for cell in row.values()] for row in as_rows(table)),
     ] == wanted
-    blocks = [block.table() for block in read_blocks(path, dialect, size)] if not set(plain) & {'"'} else []
-    assert not blocks or [row for block in blocks for row in as_rows(block)] == as_rows(table)
+
+
+RAW = st.lists(
+    st.sampled_from(["a", "é", " ", '5" x', 'x"', "\u2028", "\ufeff", "\x85", "=1", "中"]), max_size=2
+).map("".join)
+QUOTED = st.lists(
+    st.sampled_from(["a", '""', "\r\n", "\n", "\r", ",", "\ufeff", "中", "a\nb\n"]), max_size=3
+).map(lambda parts: f'"{"".join(parts)}"')
+
+
+@settings(max_examples=200)
+@given(
+    width=st.integers(1, 3),
+    data=st.data(),
+    size=st.integers(1, 60),
+    end=st.sampled_from(["\n", "\r\n", "\r"]),
+)
+def test_tables_written_oddly_are_read_whole_in_any_blocks(
+    tmp_path_factory: pytest.TempPathFactory, width: int, data: st.DataObject, size: int, end: str
+) -> None:
+    row = (
+        st.lists(RAW | QUOTED, min_size=width, max_size=width)
+        .map(",".join)
+        .filter(lambda line: line.strip() != "")
+    )
+    header = ",".join(f"h{place}{data.draw(RAW)}" for place in range(width))
+    content = end.join([header, *data.draw(st.lists(row, max_size=8))]) + end
+    path = tmp_path_factory.mktemp("t") / "t.csv"
+    path.write_bytes(content.encode())
+    rows = list(csv.reader(io.StringIO(content, newline=""), strict=True))
+    with pytest.MonkeyPatch.context() as patch:
+        # Arrow wants a whole row in two of its blocks.
+        patch.setattr("igual.files.text_parsing.BLOCK", size + 200)
+        patch.setattr(text_format, "read_blocks", lambda path, dialect, _: read_blocks(path, dialect, size))
+        table = read_csv(path)[0]
+    assert [table.column_names, *([cell or "" for cell in row.values()] for row in as_rows(table))] == rows
+
+
+@pytest.mark.parametrize("size", range(40, 60))
+def test_no_line_break_in_a_cell_is_cut(write: Write, monkeypatch: pytest.MonkeyPatch, size: int) -> None:
+    monkeypatch.setattr("igual.files.text_parsing.BLOCK", size)
+    path = write("t.csv", 'a,b\n5" x,1\n' + '"\r\n",2\n' * 20)
+    assert read_csv(path)[0]["a"].to_pylist() == ['5" x', *["\r\n"] * 20]
 
 
 def as_rows(table: pa.Table) -> list[dict[str, str | None]]:

@@ -153,9 +153,11 @@ class _Rest:
         self._data, self._read = data, read
 
     def read(self, size: int) -> bytes:
-        while len(self._data) < size and (more := self._read(BLOCK)):
+        while len(self._data) <= size and (more := self._read(BLOCK)):
             self._data += more
-        given, self._data = self._data[:size], self._data[size:]
+        # Behind a block that ends in a return Arrow leaves out a line feed, be it in a cell.
+        end = size - 1 if self._data[:size].endswith(b"\r") and 1 < size < len(self._data) else size
+        given, self._data = self._data[:end], self._data[end:]
         return given
 
     def close(self) -> None:
