@@ -200,7 +200,7 @@ def test_a_header_that_looks_like_a_statement_of_the_delimiter(tmp_path: Path) -
     [
         # What is left of a header by counting quotes, or by a parser that skips rows, isn't its end.
         ('h "a\nb"x\nz\n', ['b"x', "z"]),
-        ('h""\x00\nb\ny\n', ["b", "y"]),
+        ('h\x00,c\n5" b,1\ny,2\n', ['5" b', "y"]),
         ("h\n\ufeff\n\ufeffx\n", ["\ufeff", "\ufeffx"]),
         ('\ufeff\ufeff"h\nx"\n', ['x"']),
     ],
