@@ -107,13 +107,14 @@ def _read_head(
     if not lines and not whole:
         return None
     delimiter = stated[1] if stated else "\t" if path.suffix.lower() == ".tsv" else _delimiter(lines)
-    fault = _find_fault(lines, delimiter)
-    if fault == END_OF_DATA and not whole:
-        return None
-    if fault:
-        told = OPEN_QUOTE if fault == END_OF_DATA else TEXT_BEHIND_QUOTE
-        raise TableError(f"{path.name}, row {header_row or 1:,}: {told}")
-    header, header_lines = _read_header(lines, delimiter)
+    try:
+        header, header_lines = _read_header(lines, delimiter)
+    except csv.Error as error:
+        is_open = END_OF_DATA in str(error)
+        if is_open and not whole:
+            return None
+        told = OPEN_QUOTE if is_open else TEXT_BEHIND_QUOTE
+        raise TableError(f"{path.name}, row {header_row or 1:,}: {told}") from None
     if not header:
         raise TableError(f"{path.name}, row {header_row or 1:,}: no column names were found")
     if len(header) > _MOST_COLUMNS:
@@ -131,20 +132,10 @@ def _end_of_lines(text: str, count: int) -> int:
 
 
 def _read_header(lines: str, delimiter: str) -> tuple[tuple[str, ...], int]:
-    """The cells of the first row, and how many lines it takes."""
+    """The cells of the first row, and how many lines it takes; csv.Error where its quotes are out of order."""
     with csv_of_any_size():
-        reader = csv.reader(io.StringIO(lines, newline=""), delimiter=delimiter)
+        reader = csv.reader(io.StringIO(lines, newline=""), delimiter=delimiter, strict=True)
         return tuple(next(reader, ())), reader.line_num
-
-
-def _find_fault(lines: str, delimiter: str) -> str:
-    """What is wrong with the quotes of the first row; where one is open at the end, the row goes on behind."""
-    try:
-        with csv_of_any_size():
-            next(csv.reader(io.StringIO(lines, newline=""), delimiter=delimiter, strict=True), None)
-    except csv.Error as error:
-        return END_OF_DATA if END_OF_DATA in str(error) else str(error)
-    return ""
 
 
 def checked_encoding(name: str, error: type[IgualError] = TableError) -> str:
