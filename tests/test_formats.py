@@ -362,6 +362,15 @@ def test_small_batches_are_read_together(run: Run, tmp_path: Path) -> None:
             file.write_batch(batch)
     (tmp_path / "b.toml").write_text(BOOK, encoding="utf-8")
     assert run("apply b.toml t.arrow --out o.parquet").returncode == 0
+    # Each batch has a dictionary of its own; in a file, as other programs read it, there is one that grows.
+    assert run("apply b.toml t.arrow --out o.arrow").returncode == 0
+    with pa.ipc.open_file(tmp_path / "o.arrow") as file:
+        kept = file.read_all()
+    assert kept.schema.field("t").type == batches[0].schema.field("t").type
+    assert kept.select(["t", "n"]).to_pydict() == {
+        "t": [str(row % 3) for row in range(50)],
+        "n": list(range(50)),
+    }
     made = parquet.read_table(tmp_path / "o.parquet").to_pydict()
     assert (made["t"], made["n"]) == ([str(row % 3) for row in range(50)], list(range(50)))
 

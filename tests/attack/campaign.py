@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 import re
 import shutil
 import zipfile
+from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 from random import Random
@@ -19,6 +21,7 @@ from igual.files.tables import write_table
 from tests.attack.forked import Done, ForkServer
 from tests.attack.generators import make_call, make_rulebook, make_table, make_typed_table
 from tests.attack.mutators import Mutator, mutate_archive, mutate_bytes, mutate_lines, mutate_rulebook
+from tests.attack.written_oddly import OUTPUTS, read_plainly, write_oddly
 
 _SECONDS, _MEMORY = 60.0, 2 << 30
 _ROWS = 200
@@ -190,22 +193,31 @@ def attack(server: ForkServer, world: Path, place: Path, seed: int) -> Iterator[
 
 
 def _attack_generated(server: ForkServer, place: Path, random: Random) -> Case:
-    """A rulebook that is in order over a table of odd texts: it must come out right."""
+    """A rulebook that is in order over a table of odd texts, oddly written: it must come out right."""
     folder = place / "case"
     shutil.rmtree(folder, ignore_errors=True)
     folder.mkdir()
     table, rulebook = make_table(random), make_rulebook(random)
     (folder / "b.toml").write_text(rulebook, encoding="utf-8", newline="")
-    with (folder / "t.csv").open("w", encoding="utf-8", newline="") as file:
-        writer = csv.writer(file, quoting=csv.QUOTE_ALL, lineterminator="\n")
-        writer.writerows([[*table], *zip(*table.values(), strict=True)])
+    name, delimiter = write_oddly(random, folder, table)
+    out = f"o{random.choice(OUTPUTS)}"
     before = {path.name: path.read_bytes() for path in folder.iterdir()}
-    call = "apply b.toml t.csv --out o.csv --trail trail.csv"
+    column = random.choice([*table])
+    call = random.choice(
+        (
+            f"apply b.toml {name} --out {out} --trail trail.csv",
+            f"tally {name} -c {column.split()[0]}* --json",
+        )
+    )
     done = server.run(call.split(), folder, seconds=_SECONDS)
     fault = find_fault(call, done, folder, before)
-    if not fault and done.returncode == 0:
-        fault = _compare_with_trail(folder, table)
-    return Case("generated", call, rulebook.encode() + b"\n" + before["t.csv"], done, fault)
+    if not fault and call.startswith("tally"):
+        fault = _compare_with_counts(done, table, column)
+    elif not fault and done.returncode == 0:
+        fault = _compare_with_trail(
+            read_plainly(folder / out, delimiter), read_plainly(folder / "trail.csv", delimiter), table
+        )
+    return Case("generated", call, rulebook.encode() + b"\n" + before[name], done, fault)
 
 
 def _attack_typed(server: ForkServer, place: Path, random: Random) -> Case:
@@ -234,14 +246,20 @@ def _attack_typed(server: ForkServer, place: Path, random: Random) -> Case:
     return Case("typed", call, content, done, find_fault(call, done, folder, before))
 
 
-def _read(path: Path) -> list[dict[str, str]]:
-    with path.open(encoding="utf-8", newline="") as file:
-        return list(csv.DictReader(file))
+def _compare_with_counts(done: Done, table: dict[str, list[str]], column: str) -> str:
+    """Whether a tally counts what stands in the column."""
+    if done.returncode:
+        return f"a table in order was refused: {done.stderr[:300]}"
+    counted, wanted = Counter[str](), Counter(table[column])
+    for row in json.loads(done.stdout)["values"]:
+        counted[row["value"] or ""] += row["rows"]
+    return "" if counted == wanted else f"counted {counted}, not {wanted}"
 
 
-def _compare_with_trail(folder: Path, table: dict[str, list[str]]) -> str:
+def _compare_with_trail(
+    made: list[dict[str, str]], trail: list[dict[str, str]], table: dict[str, list[str]]
+) -> str:
     """Whether every row came out as the trail says of its value, where nothing else was looked at."""
-    made, trail = _read(folder / "o.csv"), _read(folder / "trail.csv")
     rows = len(next(iter(table.values())))
     if len(made) != rows:
         return f"{rows} rows came out as {len(made)}"

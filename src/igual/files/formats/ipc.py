@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import IO, Any
 
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from igual.errors import TableError
 from igual.files.formats.base import (
@@ -58,13 +59,13 @@ def _as_text(field: pa.Field) -> pa.Field:
 
 
 class _IpcWriter:
+    """A file whose dictionaries only grow: another one for each batch is what the form for files doesn't allow."""
+
     def __init__(self, file: IO[bytes], schema: pa.Schema) -> None:
-        self._schema = schema
-        # Each batch may bring a dictionary of its own, which the form for files doesn't allow.
-        has_dictionaries = any(pa.types.is_dictionary(field.type) for field in schema)
-        options = pa.ipc.IpcWriteOptions(unify_dictionaries=False)
-        new = pa.ipc.new_stream if has_dictionaries else pa.ipc.new_file
-        self._writer = new(pa.PythonFile(file, "w"), schema, options=options)
+        self._schema = pa.schema([_with_wide_codes(field) for field in schema], schema.metadata)
+        self._words: dict[int, pa.Array] = {}
+        options = pa.ipc.IpcWriteOptions(unify_dictionaries=False, emit_dictionary_deltas=True)
+        self._writer = pa.ipc.new_file(pa.PythonFile(file, "w"), self._schema, options=options)
 
     def prepare(self, clean: CleanPart) -> Any:
         """Give the rows."""
@@ -72,11 +73,35 @@ class _IpcWriter:
 
     def write(self, prepared: Any) -> None:
         """Write rows."""
-        self._writer.write_table(prepared)
+        for batch in prepared.to_batches():
+            columns = [
+                self._with_all_words(place, column) if pa.types.is_dictionary(column.type) else column
+                for place, column in enumerate(batch.columns)
+            ]
+            self._writer.write_batch(pa.RecordBatch.from_arrays(columns, schema=self._schema))
+
+    def _with_all_words(self, place: int, column: pa.DictionaryArray) -> pa.DictionaryArray:
+        """The same values, by the dictionary of the batches before and what is new in this one behind it."""
+        words = self._words.setdefault(place, column.dictionary)
+        if words.equals(column.dictionary):
+            return column
+        is_new = pc.is_null(pc.index_in(column.dictionary, words))
+        words = self._words[place] = pa.concat_arrays([words, column.dictionary.filter(is_new)])
+        codes = pc.index_in(column.dictionary, words).take(column.indices)
+        kind = column.type
+        return pa.DictionaryArray.from_arrays(codes.cast(kind.index_type), words, ordered=kind.ordered)
 
     def close(self) -> None:
         """Write the end."""
         self._writer.close()
+
+
+def _with_wide_codes(field: pa.Field) -> pa.Field:
+    """Codes of 8 or 16 bits may be too few for the dictionaries of all batches together."""
+    kind = field.type
+    if not pa.types.is_dictionary(kind) or kind.index_type.bit_width >= 32:
+        return field
+    return field.with_type(pa.dictionary(pa.int32(), kind.value_type, kind.ordered))
 
 
 def _open(path: Path) -> tuple[pa.Schema, Iterator[pa.RecordBatch]]:
