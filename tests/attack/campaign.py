@@ -15,13 +15,16 @@ from random import Random
 from typing import NamedTuple
 from xml.sax.saxutils import escape
 
+import pyarrow as pa
+from pyarrow import parquet
+
 import igual
 from igual.demo.layout import lay_out
 from igual.files.tables import write_table
 from tests.attack.forked import Done, ForkServer
 from tests.attack.generators import make_call, make_rulebook, make_table, make_typed_table
 from tests.attack.mutators import Mutator, mutate_archive, mutate_bytes, mutate_lines, mutate_rulebook
-from tests.attack.written_oddly import OUTPUTS, read_plainly, write_oddly
+from tests.attack.written_oddly import OUTPUTS, read_columns, read_plainly, write_oddly
 
 _SECONDS, _MEMORY = 60.0, 2 << 30
 _ROWS = 200
@@ -149,8 +152,6 @@ def lay_out_world(folder: Path) -> Path:
     species = book.lists["species"]
     species.save_skos(folder / "species.ttl")
     species.save_skos(folder / "species.jsonld")
-    import pyarrow as pa
-
     for ending in (".parquet", ".arrow", ".jsonl", ".csv.gz", ".csv.zst"):
         write_table(pa.table(table), folder / f"trees{ending}", ending)
     write_ods(folder / "trees.ods", [list(table), *zip(*table.values(), strict=True)])
@@ -222,9 +223,6 @@ def _attack_generated(server: ForkServer, place: Path, random: Random) -> Case:
 
 def _attack_typed(server: ForkServer, place: Path, random: Random) -> Case:
     """A call with any options on a table of any types: it must end well, or say what it can't do."""
-    import pyarrow as pa
-    from pyarrow import parquet
-
     folder = place / "case"
     shutil.rmtree(folder, ignore_errors=True)
     folder.mkdir()
@@ -243,7 +241,27 @@ def _attack_typed(server: ForkServer, place: Path, random: Random) -> Case:
     call = make_call(random, name)
     done = server.run(call.split(), folder, seconds=_SECONDS)
     content = f"{rulebook}\n{table.schema}\n{table.to_pydict()!r:.5000}".encode("utf-8", "backslashreplace")
-    return Case("typed", call, content, done, find_fault(call, done, folder, before))
+    fault = find_fault(call, done, folder, before)
+    if not fault and done.returncode == 0 and call.startswith("apply"):
+        fault = _compare_untouched(folder, name, rulebook)
+    return Case("typed", call, content, done, fault)
+
+
+def _compare_untouched(folder: Path, name: str, rulebook: str) -> str:
+    """Whether columns that no rule names kept their cells, and their types where the format is the same."""
+    out = next((path for path in folder.glob("o.*") if path.suffix in (".parquet", ".arrow")), None)
+    if out is None:
+        return ""
+    given, made = read_columns(folder / name), read_columns(out)
+    for column in given.column_names:
+        before, after = given[column], made[column]
+        if f'column = "{column}"' in rulebook:
+            continue
+        if before.type != after.type and Path(name).suffix == out.suffix:
+            return f"column {column}: {before.type} became {after.type}"
+        if repr(before.to_pylist()) != repr(after.to_pylist()):
+            return f"column {column} came out changed: {before.to_pylist()} as {after.to_pylist()}"
+    return ""
 
 
 def _compare_with_counts(done: Done, table: dict[str, list[str]], column: str) -> str:

@@ -73,12 +73,7 @@ def read_plainly(path: Path, delimiter: str) -> list[dict[str, str]]:
     kind = path.name.removeprefix(path.name.split(".")[0]).removesuffix(".gz")
     content = gzip.decompress(path.read_bytes()) if path.suffix == ".gz" else path.read_bytes()
     if kind in (".parquet", ".arrow"):
-        table = (
-            parquet.read_table(io.BytesIO(content))
-            if kind == ".parquet"
-            else pa.ipc.open_file(content).read_all()
-        )
-        rows = table.to_pylist()
+        rows = read_columns(path).to_pylist()
     elif kind == ".jsonl":
         rows = [json.loads(line) for line in content.decode().split("\n") if line]
     else:
@@ -86,3 +81,8 @@ def read_plainly(path: Path, delimiter: str) -> list[dict[str, str]]:
         comma = delimiter if delimiter != "\t" else ","
         rows = [*csv.DictReader(text, delimiter="\t" if kind == ".tsv" else comma, strict=True)]
     return [{name: "" if cell is None else str(cell) for name, cell in row.items()} for row in rows]
+
+
+def read_columns(path: Path) -> pa.Table:
+    """A Parquet or Arrow file, as other programs read it."""
+    return parquet.read_table(path) if path.suffix == ".parquet" else pa.ipc.open_file(path).read_all()
