@@ -285,6 +285,27 @@ TYPED: dict[pa.DataType, st.SearchStrategy[Any]] = {
 }
 
 
+@pytest.mark.parametrize(
+    "ending", [".xlsx", ".jsonl", ".jsonl.gz", ".parquet", ".feather", ".tsv", ".csv.zst"]
+)
+@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    cells=st.lists(
+        st.text(st.characters(codec="utf-8"), max_size=6)
+        | st.sampled_from(
+            [" ", "\n ", "\t", "\r\n", "\u3000", "_x0020_", "\x85", "null", "1.0", "=1", "<b>&amp;"]
+        ),
+        min_size=1,
+        max_size=6,
+    )
+)
+def test_any_texts_read_back(ending: str, cells: list[str], tmp_path: Path) -> None:
+    write_table(pa.table({"at": ["x"] * len(cells), "cells": cells}), tmp_path / f"t{ending}", ending)
+    again = read_table(tmp_path / f"t{ending}")
+    assert again["at"].to_pylist() == ["x"] * len(cells)
+    assert [cell or "" for cell in again["cells"].to_pylist()] == cells
+
+
 @pytest.mark.parametrize("ending", [".xlsx", ".jsonl", ".parquet", ".arrow"])
 @settings(deadline=None, max_examples=50, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(data=st.data())

@@ -19,16 +19,17 @@ from igual.text.cells import list_cells
 _MOST_ROWS, _MOST_COLUMNS, _MOST_CHARACTERS = 1_048_576, 16_384, 32_767
 # Dates begin in 1900, with a precision of milliseconds; numbers are doubles.
 _FIRST_YEAR, _LARGEST_WHOLE = 1900, 1 << 53
-# Characters that XML can't hold stand in cells by their numbers (ECMA-376, 22.9.2.19, ST_Xstring).
-_TO_ESCAPE = re.compile(r"[\x00-\x08\x0b-\x1f\ufffe\uffff]|_(?=x[0-9A-Fa-f]{4}_)")
+# Characters that XML can't hold stand in cells by their numbers (ECMA-376, 22.9.2.19, ST_Xstring); so does the first
+# of a text that is all spaces, for an element that has nothing else is taken for an empty one.
+_TO_ESCAPE = re.compile(r"[\x00-\x08\x0b-\x1f\ufffe\uffff]|_(?=x[0-9A-Fa-f]{4}_)|\A[ \t\n](?=[ \t\n]*\Z)")
 
 
 def escape_text(text: str) -> str:
-    r"""A text as a cell holds it: what XML can't hold by its number.
+    r"""A text as a cell holds it: what XML can't hold, or would drop, by its number.
 
     Example:
-        >>> escape_text("a\x01_x0041_")
-        'a_x0001__x005F_x0041_'
+        >>> escape_text("a\x01_x0041_"), escape_text("  ")
+        ('a_x0001__x005F_x0041_', '_x0020_ ')
     """
     return _TO_ESCAPE.sub(lambda character: f"_x{ord(character[0]):04X}_", text)
 
