@@ -515,22 +515,43 @@ def test_more_values_than_are_held_at_once(run: Run, tmp_path: Path, write: Writ
     assert (tmp_path / "python.csv").read_bytes() == (tmp_path / "whole.csv").read_bytes()
 
 
+def write_changed_ods(path: Path, change: Callable[[bytes], bytes]) -> None:
+    """A sheet with the column a and the value x, changed in its XML."""
+    write_ods(path, [["a"], ["x"]])
+    with zipfile.ZipFile(path) as plain:
+        parts = {part.filename: plain.read(part) for part in plain.infolist()}
+    with zipfile.ZipFile(path, "w") as made:
+        for name, content in parts.items():
+            made.writestr(name, change(content) if name == "content.xml" else content)
+
+
+@pytest.mark.parametrize(
+    ("held", "text"),
+    [
+        ("a<text:tab/>b<text:line-break/>c", "a\tb\nc"),
+        ('<text:span>a<text:s text:c="2"/>b<text:tab text:tab-ref="1" /></text:span>', "a  b\t"),
+        ("a</text:p><text:p>b", "a\nb"),
+        ("<text:s/>", " "),
+    ],
+)
+def test_tabs_and_line_breaks_in_cells_of_an_ods(tmp_path: Path, held: str, text: str) -> None:
+    write_changed_ods(tmp_path / "w.ods", lambda content: content.replace(b">x<", f">{held}<".encode()))
+    assert read_table(tmp_path / "w.ods")["a"].to_pylist() == [text]
+
+
 @pytest.mark.parametrize(
     ("rows", "columns", "is_refused"), [(9_000, 9_000, True), (1_000_000, 100, True), (3, 2, False)]
 )
 def test_cells_that_are_repeated_without_end(
     run: Run, tmp_path: Path, rows: int, columns: int, is_refused: bool
 ) -> None:
-    write_ods(tmp_path / "w.ods", [["a"], ["x"]])
-    with zipfile.ZipFile(tmp_path / "w.ods") as plain:
-        parts = {part.filename: plain.read(part) for part in plain.infolist()}
-    row, cell = b"<table:table-row", b"<table:table-cell"
-    start, _, end = parts["content.xml"].rpartition(row)
-    end = end.replace(cell, b'%b table:number-columns-repeated="%d"' % (cell, columns), 1)
-    parts["content.xml"] = start + b'%b table:number-rows-repeated="%d"' % (row, rows) + end
-    with zipfile.ZipFile(tmp_path / "w.ods", "w") as made:
-        for name, content in parts.items():
-            made.writestr(name, content)
+    def repeat(content: bytes) -> bytes:
+        row, cell = b"<table:table-row", b"<table:table-cell"
+        start, _, end = content.rpartition(row)
+        end = end.replace(cell, b'%b table:number-columns-repeated="%d"' % (cell, columns), 1)
+        return start + b'%b table:number-rows-repeated="%d"' % (row, rows) + end
+
+    write_changed_ods(tmp_path / "w.ods", repeat)
     done = run("survey w.ods")
     assert (done.returncode, "has cells as far as row" in done.stderr) == (
         (2, True) if is_refused else (0, False)

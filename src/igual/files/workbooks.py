@@ -5,8 +5,9 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from io import BytesIO
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import IO, Any, NamedTuple
 from zipfile import BadZipFile, ZipFile
 
 import numpy as np
@@ -32,6 +33,9 @@ _ROW = re.compile(rb"<(?:\w+:)?row(?=[\s/>])[^>]*>")
 _TIMES = re.compile(rb"number-(?:rows|columns)-repeated\s*=\s*[\"'](\d{1,18})[\"']")
 _ODS_ROW = re.compile(rb"<(?:\w+:)?table-row(?=[\s/>])[^>]*>")
 _ODS_CELL = re.compile(rb"<(?:\w+:)?(?:covered-)?table-cell(?=[\s/>])[^>]*>")
+_ODS_CONTENT = "content.xml"
+_BREAK = re.compile(rb"<text:(tab|line-break)(?=[\s/>])[^>]*/>")
+_BREAKS = {b"tab": b"&#9;", b"line-break": b"&#10;"}
 _UNCOUNTED = re.compile(
     rb"<(?:\w+:)?f(?=[\s>/])(?:[^<]*</(?:\w+:)?f>|[^>]*/>)\s*(?:<(?:\w+:)?v\s*/>|<(?:\w+:)?v></(?:\w+:)?v>|</)"
 )
@@ -66,7 +70,7 @@ def read_sheet_cells(path: Path, sheet: str | None = None) -> Sheet:
     from python_calamine import CalamineWorkbook, SheetVisibleEnum
 
     _refuse_vast_package(path)
-    with _reading(path), path.open("rb") as file:
+    with _reading(path), _open_with_breaks(path) as file:
         book = CalamineWorkbook.from_filelike(file)
         names = list(book.sheet_names)
         visible = [one.name for one in book.sheets_metadata if one.visible == SheetVisibleEnum.Visible]
@@ -85,6 +89,24 @@ def read_sheet_cells(path: Path, sheet: str | None = None) -> Sheet:
         notes.append(f"{path.name}: sheet {chosen!r} has {what}; only the first cell of each has a value")
     notes += _note_cells(path, names.index(chosen) + 1)
     return Sheet(rows, notes)
+
+
+def _open_with_breaks(path: Path) -> IO[bytes]:
+    """Open a workbook; the tabs and line breaks of an .ods, which the reader drops, as characters."""
+    if path.suffix.lower() != ".ods":
+        return path.open("rb")
+    with ZipFile(path) as packed:
+        content = packed.read(_ODS_CONTENT)
+        if not _BREAK.search(content):
+            return path.open("rb")
+        again = BytesIO()
+        with ZipFile(again, "w") as made:
+            for part in packed.infolist():
+                if part.filename != _ODS_CONTENT:
+                    made.writestr(part.filename, packed.read(part))
+            made.writestr(_ODS_CONTENT, _BREAK.sub(lambda found: _BREAKS[found[1]], content))
+    again.seek(0)
+    return again
 
 
 def list_sheets(path: Path) -> list[str]:
@@ -168,7 +190,7 @@ def _refuse_vast_package(path: Path) -> None:
                 raise TableError(f"{path.name} is encrypted; save it without a password")
             for part in parts:
                 if part.filename.endswith(".xml") and (
-                    "sheet" in part.filename or part.filename == "content.xml"
+                    "sheet" in part.filename or part.filename == _ODS_CONTENT
                 ):
                     _refuse_vast_sheet(path.name, packed.read(part))
     except (BadZipFile, NotImplementedError, RuntimeError, EOFError, OSError, ValueError, KeyError) as error:
