@@ -46,10 +46,23 @@ def make_xlsx(path: Path, rows: list[list[Any]], change: Callable[[str], str] = 
 def test_cells_of_a_spreadsheet_keep_their_texts(run: Run, tmp_path: Path) -> None:
     make_xlsx(
         tmp_path / "t.xlsx",
-        [["a"], ["run at 00:00:00"], ["x_x000D_y"], ["_x005F_x000D_"], [pd.Timestamp("2024-05-31")]],
+        [
+            ["a"],
+            ["run at 00:00:00"],
+            ["x_x000D_y"],
+            ["_x005F_x000D_"],
+            [pd.Timestamp("2024-05-31")],
+            [pd.Timedelta("36h")],
+        ],
     )
     values = json.loads(run("tally t.xlsx -c a --json").stdout)["values"]
-    assert {one["value"] for one in values} == {"run at 00:00:00", "x\ry", "_x000D_", "2024-05-31"}
+    assert {one["value"] for one in values} == {
+        "run at 00:00:00",
+        "x\ry",
+        "_x000D_",
+        "2024-05-31",
+        "36:00:00",
+    }
 
 
 @pytest.mark.parametrize("at", ["XFD1048576", "A99999999999", "ZZZZ5"])

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from datetime import timedelta
 from io import BytesIO
 from pathlib import Path
 from typing import IO, Any, NamedTuple
@@ -296,8 +297,18 @@ def read_workbook(
 
 
 def cell_text(cell: Any) -> str | None:
-    """A cell as a value: whole numbers without a point, days without a time."""
+    """A cell as a value: whole numbers without a point, days without a time, time that passed as hours.
+
+    Example:
+        >>> cell_text(2.0), cell_text(timedelta(hours=36)), cell_text(timedelta(milliseconds=-500))
+        ('2', '36:00:00', '-00:00:00.5')
+    """
     if cell is None:
         return None
+    if isinstance(cell, timedelta):
+        whole, micros = divmod(abs(cell), timedelta(seconds=1))
+        sign = "-" if cell < timedelta() else ""
+        passed = f"{sign}{whole // 3600:02}:{whole // 60 % 60:02}:{whole % 60:02}"
+        return f"{passed}.{micros.microseconds:06}".rstrip("0") if micros else passed
     value = value_of(cell)
     return str(cell) if value is None else value.removesuffix("T00:00:00")
