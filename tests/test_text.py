@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-import pyarrow as pa
+from itertools import takewhile
+
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from igual.column import to_mask
@@ -12,7 +13,8 @@ from igual.text.alternation import Where
 from igual.text.casing import recased
 from igual.text.characters import visible
 from igual.text.folding import folded_key, light_key
-from igual.text.replacing import Replacing, replaced_in_turn
+from igual.text.in_turn import ReplacingInTurn
+from igual.text.replacing import Replacing
 from igual.text.spacing import SpacingSettings, respaced
 from tests.conftest import texts
 
@@ -137,15 +139,61 @@ def test_replacing_says_what_was_found() -> None:
     ]
 
 
-def in_turn(values: pa.Array, sought: str, given: str) -> pa.Array:
-    return Replacing({sought: given}).replace(values).values
-
-
 def test_pairs_in_turn_act_on_what_the_ones_before_made() -> None:
-    values, used, eaten = replaced_in_turn(texts("a b", "c"), {"a": "b", "b": "c"}, in_turn)
-    assert values.to_pylist() == ["c c", "c"]
-    assert used.tolist() == [True, True]
-    assert eaten == (("a", "b", 1),)
+    replaced = ReplacingInTurn({"a": "b", "b": "c"}).replace(texts("a b", "c"))
+    assert replaced.values.to_pylist() == ["c c", "c"]
+    assert replaced.used.tolist() == [True, True]
+    assert replaced.changed_again == (("a", "b", 1),)
+
+
+ODD = st.text("abAß Sİiﬁé-", max_size=6)
+
+
+@settings(max_examples=150)
+@given(
+    values=st.lists(ODD | st.none(), max_size=8),
+    pairs=st.dictionaries(ODD.filter(bool), ODD, min_size=1, max_size=6),
+    where=st.sampled_from(["anywhere", "whole", "word", "start", "end"]),
+    nth=st.sampled_from([None, None, 1, 2]),
+    ignore_case=st.booleans(),
+    share=st.sampled_from([1, 2, 1 << 21]),
+)
+def test_pairs_in_turn_equal_one_pair_after_another(
+    values: list[str | None],
+    pairs: dict[str, str],
+    where: Where,
+    nth: int | None,
+    ignore_case: bool,
+    share: int,
+) -> None:
+    if ignore_case:
+        pairs = dict({sought.casefold(): (sought, put) for sought, put in pairs.items()}.values())
+    made, changes, again = texts(*values), dict[str, set[int]](), []
+    for sought, put in pairs.items():
+        one = Replacing({sought: put}, where, nth, ignore_case)
+        before, made = made, one.replace(made).values
+        changes[sought] = {
+            place
+            for place, (x, y) in enumerate(zip(before.to_pylist(), made.to_pylist(), strict=True))
+            if x != y
+        }
+        for earlier in takewhile(lambda other: other != sought, pairs):  # noqa: B023
+            both = len(changes[earlier] & changes[sought])
+            if both and one.replace(texts(pairs[earlier])).values[0].as_py() != pairs[earlier]:
+                again.append((earlier, sought, both))
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("igual.pieces._BYTES", share)
+        replaced = ReplacingInTurn(pairs, where, nth, ignore_case).replace(texts(*values))
+    assert replaced.values.to_pylist() == made.to_pylist()
+    assert replaced.used.tolist() == [bool(changes[sought]) for sought in pairs]
+    assert list(replaced.changed_again) == again
+
+
+def test_many_pairs_in_turn_are_not_tried_on_every_value() -> None:
+    pairs = {f"<{number}>": f"<{number + 1}>" for number in range(0, 60_000, 2)}
+    values = texts(*(f"{number} <{number}> <{number // 2}>" for number in range(60_000)))
+    made = ReplacingInTurn(pairs).replace(values).values.to_pylist()
+    assert made[30_000] == "30000 <30001> <15001>"
 
 
 def test_deeply_shared_beginnings() -> None:

@@ -17,8 +17,9 @@ from igual.rules.rewriters import Details, NearMiss, Note, Rewriter, Rewritten
 from igual.settings import Value
 from igual.text.alternation import Where
 from igual.text.folding import light_key, light_key_of
+from igual.text.in_turn import ReplacingInTurn, substituted_in_turn
 from igual.text.patterns import LAST_PLACE, checked_substitution, substituted
-from igual.text.replacing import PLACE, Replaced, Replacing, find_first, replaced_in_turn
+from igual.text.replacing import PLACE, Replaced, Replacing, find_first
 
 
 class Replace(Rule):
@@ -129,29 +130,27 @@ class _Rewriter:
 
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         rule = self._rule
-        if rule.pattern or rule.cascade:
-            result = replaced_in_turn(values, self._pairs, self._one)
+        if rule.pattern:
+            result = substituted_in_turn(values, self._pairs, self._substitute)
         else:
             fill = {**beside, **dict.fromkeys(rule.columns, values)} if rule.fill else None
             result = self._replacing.replace(values, fill)
         return Rewritten(result.values, Details(used=result.used, notes=_note_changed_again(result)))
 
-    def _one(self, values: pa.Array, sought: str, given: str) -> pa.Array:
+    def _substitute(self, values: pa.Array, sought: str, given: str) -> pa.Array:
         rule = self._rule
-        if rule.pattern:
 
-            def change(some: pa.Array) -> pa.Array:
-                return substituted(
-                    some, sought, given, where=rule.where, nth=rule.nth, ignore_case=rule.ignore_case
-                )
+        def change(some: pa.Array) -> pa.Array:
+            return substituted(
+                some, sought, given, where=rule.where, nth=rule.nth, ignore_case=rule.ignore_case
+            )
 
-            return change_pieces(values, change)
-        work = self._prepare({sought: given})
-        return change_pieces(values, lambda some: work.replace(some).values)
+        return change_pieces(values, change)
 
     def _prepare(self, pairs: Mapping[str, str]) -> Replacing:
         rule = self._rule
-        return Replacing(pairs, rule.where, rule.nth, rule.ignore_case, rule.keep_case)
+        kind = ReplacingInTurn if rule.cascade else Replacing
+        return kind(pairs, rule.where, rule.nth, rule.ignore_case, rule.keep_case)
 
     def near_misses(self, values: pa.Array, unused: Sequence[str]) -> list[NearMiss]:
         if self._rule.pattern:

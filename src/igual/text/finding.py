@@ -111,6 +111,22 @@ class TextFinder:
             accept: Tells which places, from where to where, are good ones.
             at: The only places where a text may begin, in order; for texts that don't begin anywhere.
         """
+        hits = self.find_all(packed, accept, at)
+        if _are_apart(hits):
+            return hits
+        # Leftmost first, and the longest first at one place.
+        keys = hits.starts * self._room - (hits.stops - hits.starts)
+        # What was found in turn is in order mostly, of which a stable sort makes use.
+        order = np.argsort(keys, kind="stable")
+        return take_leftmost(hits.where(order))
+
+    def find_all(
+        self,
+        packed: Packed,
+        accept: Callable[[Offsets, Offsets], Mask] | None = None,
+        at: Offsets | None = None,
+    ) -> FoundTexts:
+        """Find every place of every text, in no order and however they overlap; the arguments are those of `find`."""
         data = np.concatenate([packed.data, np.zeros(self._room, np.uint8)])
         parts = []
         for (size, step), groups in groupby(
@@ -121,14 +137,7 @@ class TextFinder:
             has = np.logical_or.reduce([group.has for group in some])
             maybe = _scan(data, len(packed.data), has, size, step, at)
             parts += [_find_group(group, data, packed, accept, maybe) for group in some]
-        hits = _join(parts)
-        if _are_apart(hits):
-            return hits
-        # Leftmost first, and the longest first at one place.
-        keys = hits.starts * self._room - (hits.stops - hits.starts)
-        # What was found in turn is in order mostly, of which a stable sort makes use.
-        order = np.argsort(keys, kind="stable")
-        return take_leftmost(hits.where(order))
+        return _join(parts)
 
 
 def _join(parts: Sequence[FoundTexts]) -> FoundTexts:

@@ -14,7 +14,7 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask
 from igual.text.alternation import Where, alternation
-from igual.text.arrays import LONGEST_TEXT, as_it_is, differs, refuse_long_texts
+from igual.text.arrays import LONGEST_TEXT, as_it_is, refuse_long_texts
 from igual.text.beyond import mark_alnum
 from igual.text.finding import FoundTexts, TextFinder
 from igual.text.folding import casefold
@@ -89,7 +89,7 @@ class Replacing:
             return Replaced(values, np.zeros(len(self._pairs), np.bool_))
         if self._where == "whole" and not self._keep_case and beside is None:
             return _replaced_whole(values, self._pairs, self._ignore_case)
-        _refuse_growth(values, self._pairs, self._ignore_case)
+        refuse_growth(values, self._pairs, self._ignore_case)
         packed = unpack(values)
         data, is_careful = self._read(values, packed)
         hits = self._find(Packed(data, packed.offsets), is_careful)
@@ -120,9 +120,12 @@ class Replacing:
         hits = self._finder.find(packed, accept_places(packed, self._where))
         if is_careful.any():
             hits = hits.where(~is_careful[hits.owners])
+        return self._keep_nth(hits)
+
+    def _keep_nth(self, hits: FoundTexts) -> FoundTexts:
+        """Of each sought text in each text, whose places are counted, only the one that is meant."""
         if self._nth is None or not len(hits.starts):
             return hits
-        # Of each sought text in each text the places are counted.
         owners = hits.owners * len(self._pairs) + hits.which
         order = np.argsort(owners, kind="stable")
         is_first = np.append(True, np.diff(owners[order]) > 0)
@@ -250,8 +253,17 @@ def accept_places(packed: Packed, where: Where) -> Callable[[Offsets, Offsets], 
     return stand_alone
 
 
-def _refuse_growth(values: pa.Array, pairs: Mapping[str, str], ignore_case: bool) -> None:
-    """Raise RulebookError, before it is made, where replacing would make a value far too long."""
+def refuse_growth(
+    values: pa.Array, pairs: Mapping[str, str], ignore_case: bool, *, in_turn: bool = False
+) -> None:
+    """Raise RulebookError, before it is made, where replacing would make a value far too long.
+
+    Args:
+        values: Texts, (values,).
+        pairs: Texts to look for, and what is put in their places.
+        ignore_case: Whether they are found in any case.
+        in_turn: Whether one of them is at work, and not all together.
+    """
     lengths = pc.binary_length(values).cast(pa.int64())
     longest = max((len(given.encode()) for given in pairs.values()), default=0)
     if (pc.max(lengths).as_py() or 0) * max(longest, 1) <= LONGEST_TEXT:
@@ -259,8 +271,9 @@ def _refuse_growth(values: pa.Array, pairs: Mapping[str, str], ignore_case: bool
     grown = lengths
     for sought, given in pairs.items():
         counts = pc.count_substring(values, pattern=sought, ignore_case=ignore_case).cast(pa.int64())
-        grown = pc.add(grown, pc.multiply(counts, max(len(given.encode()) - len(sought.encode()), 0)))
-    refuse_long_texts(grown, values)
+        more = pc.multiply(counts, max(len(given.encode()) - len(sought.encode()), 0))
+        grown = pc.add(lengths if in_turn else grown, more)
+        refuse_long_texts(grown, values)
 
 
 def _in_case_of(text: str, given: str) -> str:
@@ -282,34 +295,6 @@ def _replaced_whole(values: pa.Array, pairs: Mapping[str, str], ignore_case: boo
     used = np.zeros(len(sought), np.bool_)
     used[places.drop_null().to_numpy(zero_copy_only=False)] = True
     return Replaced(pc.if_else(hit, given.take(places), values), used)
-
-
-def replaced_in_turn(
-    values: pa.Array, pairs: Mapping[str, str], one: Callable[[pa.Array, str, str], pa.Array]
-) -> Replaced:
-    """Replace pair after pair in the given order, each acting on what the ones before it made.
-
-    Args:
-        values: Texts, (values,).
-        pairs: Texts to look for, and what is put in their places.
-        one: Replaces one sought text by another.
-    """
-    changes: list[tuple[str, str, Mask]] = []
-    changed_again: list[tuple[str, str, int]] = []
-    for sought, given in pairs.items():
-        new = one(values, sought, given)
-        changed = differs(values, new)
-        for earlier, made, touched in changes:
-            # What an earlier pair put in holds what this one looks for, and both have changed a value.
-            both = int((changed & touched).sum())
-            output = pa.array([made], TEXT)
-            if both and differs(output, one(output, sought, given))[0]:
-                changed_again.append((earlier, sought, both))
-        changes.append((sought, given, changed))
-        values = new
-    return Replaced(
-        values, np.array([touched.any() for _, _, touched in changes], np.bool_), tuple(changed_again)
-    )
 
 
 def find_first(values: pa.Array, sought: Iterable[str], where: Where) -> pa.Array:

@@ -1,0 +1,199 @@
+"""Texts replaced by others pair after pair, each acting on what the ones before it made."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import TEXT, Mask
+from igual.pieces import in_pieces
+from igual.text.arrays import differs
+from igual.text.finding import FoundTexts, take_leftmost
+from igual.text.folding import casefold
+from igual.text.packed import Offsets, Packed, mark, pack, splice, unpack
+from igual.text.replacing import Replaced, Replacing, accept_places, refuse_growth
+
+# Whether what an earlier pair puts in is changed by a later one: (earlier, later).
+IsChanged = Callable[[int, int], bool]
+
+
+class _Changes(NamedTuple):
+    """Which pairs changed which values.
+
+    Attributes:
+        values: Positions of values, (changes,).
+        pairs: Positions of the pairs that changed them, (changes,).
+    """
+
+    values: Offsets
+    pairs: Offsets
+
+
+class ReplacingInTurn(Replacing):
+    """Pairs that act one after another, prepared as `Replacing` is.
+
+    No pair is tried on every value. In each round all values are looked at together, and each is changed by the
+    first of the pairs that stand in it, of those behind the one that changed it last: there are as many rounds as
+    pairs change one value.
+    """
+
+    @cached_property
+    def _listed(self) -> list[tuple[str, str]]:
+        return list(self._pairs.items())
+
+    @cached_property
+    def _keys(self) -> list[str]:
+        return list(self._places)
+
+    def replace(self, values: pa.Array, beside: Mapping[str, pa.Array] | None = None) -> Replaced:
+        """Replace pair after pair.
+
+        Args:
+            values: Texts, (values,).
+            beside: Not made use of.
+        """
+        pieces = in_pieces(values, lambda start, size: self._replace_piece(values.slice(start, size), start))
+        changes = _join([made for _, made in pieces])
+        used = mark(len(self._pairs), changes.pairs)
+        feeding = self._list_feeding(used)
+        again = _list_changed_again(list(self._pairs), changes, feeding, self._is_changed)
+        return Replaced(pa.concat_arrays([made for made, _ in pieces]), used, again)
+
+    def _replace_piece(self, values: pa.Array, start: int) -> tuple[pa.Array, _Changes]:
+        """Round after round; what no further pair stands in is done with."""
+        active, next_pair = np.arange(len(values)), np.zeros(len(values), np.int64)
+        done: list[tuple[Offsets, pa.Array]] = []
+        changes = [_Changes(active[:0], active[:0])]
+        while len(active):
+            made, which = self._replace_next(values, next_pair)
+            is_changed = differs(values, made)
+            changes.append(_Changes(active[is_changed] + start, which[is_changed]))
+            goes_on = which >= 0
+            done.append((active[~goes_on], made.filter(pa.array(~goes_on))))
+            active, next_pair, values = active[goes_on], which[goes_on] + 1, made.filter(pa.array(goes_on))
+        places = np.concatenate([places for places, _ in done]) if done else active
+        joined = pa.concat_arrays([values.cast(TEXT), *(made for _, made in done)])
+        return joined.take(pa.array(np.argsort(places))), _join(changes)
+
+    def _replace_next(self, values: pa.Array, next_pair: Offsets) -> tuple[pa.Array, Offsets]:
+        """The values once the next pair has acted on each, and which that is; -1: none stands in it."""
+        packed = unpack(values)
+        data, is_careful = self._read(values, packed)
+        refuse_growth(values, self._pairs, self._ignore_case, in_turn=True)
+        hits = self._finder.find_all(Packed(data, packed.offsets), accept_places(packed, self._where))
+        hits = hits.where((hits.which >= next_pair[hits.owners]) & ~is_careful[hits.owners])
+        hits = self._keep_first_pair(hits, len(packed.data))
+        which = np.full(len(values), -1, np.int64)
+        which[hits.owners] = hits.which
+        texts, given = self._give(hits, packed, None)
+        made = pack(splice(packed, hits.starts, hits.stops, texts, given, hits.owners), values)
+        if is_careful.any():
+            made = self._replace_careful_next(made, values, is_careful, next_pair, which)
+        return made, which
+
+    def _keep_first_pair(self, hits: FoundTexts, size: int) -> FoundTexts:
+        """Of what was found in each text only the first pair that acts there, in the places where it does."""
+        groups = hits.owners * len(self._pairs) + hits.which
+        order = np.lexsort((hits.starts, groups))
+        hits, groups = hits.where(order), groups[order]
+        # Each pair in each text for itself: that another pair's place is overlapped is of no matter.
+        apart = np.cumsum(np.diff(groups, prepend=groups[:1]) > 0) * (size + 1)
+        spread = hits._replace(
+            starts=hits.starts + apart, stops=hits.stops + apart, which=np.arange(len(groups))
+        )
+        hits = self._keep_nth(hits.where(take_leftmost(spread).which))
+        begins = np.diff(hits.owners, prepend=-1) > 0
+        return hits.where(hits.which == hits.which[begins][np.cumsum(begins) - 1])
+
+    def _replace_careful_next(
+        self, made: pa.Array, values: pa.Array, is_careful: Mask, next_pair: Offsets, which: Offsets
+    ) -> pa.Array:
+        """The texts in which folding moves characters, one after another."""
+        flags = pa.array(is_careful)
+        new = []
+        for place, text in zip(
+            np.flatnonzero(is_careful).tolist(), values.filter(flags).to_pylist(), strict=True
+        ):
+            folded = text.casefold()
+            first = int(next_pair[place])
+            which[place] = next((at for at, key in enumerate(self._keys[first:], first) if key in folded), -1)
+            new.append(text if which[place] < 0 else self._replace_alone(int(which[place]), text))
+        return pc.replace_with_mask(made, flags, pa.array(new, TEXT))
+
+    def _replace_alone(self, pair: int, text: str) -> str:
+        """What one pair makes of one text."""
+        sought, given = self._listed[pair]
+        one = Replacing({sought: given}, self._where, self._nth, self._ignore_case, self._keep_case)
+        replaced: str = one.replace(pa.array([text], TEXT)).values[0].as_py()
+        return replaced
+
+    def _list_feeding(self, used: Mask) -> list[tuple[int, int]]:
+        """Pairs of pairs where what the later one looks for may stand in what the earlier one puts in."""
+        earlier = np.flatnonzero(used)
+        outputs = pa.array([self._givens[pair] for pair in earlier.tolist()], TEXT)
+        hits = self._finder.find_all(unpack(casefold(outputs) if self._ignore_case else outputs))
+        found = {*zip(earlier[hits.owners].tolist(), hits.which.tolist(), strict=True)}
+        return [(one, other) for one, other in found if one < other and used[other]]
+
+    def _is_changed(self, earlier: int, later: int) -> bool:
+        return self._replace_alone(later, self._givens[earlier]) != self._givens[earlier]
+
+
+def substituted_in_turn(
+    values: pa.Array, pairs: Mapping[str, str], one: Callable[[pa.Array, str, str], pa.Array]
+) -> Replaced:
+    """Replace pattern after pattern in the given order, each acting on what the ones before it made.
+
+    Args:
+        values: Texts, (values,).
+        pairs: Patterns to look for, and what is put in their places.
+        one: Replaces one pattern by its text.
+    """
+    listed = list(pairs.items())
+    changes = [_Changes(np.zeros(0, np.int64), np.zeros(0, np.int64))]
+    for pair, (sought, given) in enumerate(listed):
+        new = one(values, sought, given)
+        changed = np.flatnonzero(differs(values, new))
+        changes.append(_Changes(changed, np.full(len(changed), pair)))
+        values = new
+
+    def is_changed(earlier: int, later: int) -> bool:
+        output = pa.array([listed[earlier][1]], TEXT)
+        return bool(differs(output, one(output, *listed[later]))[0])
+
+    joined = _join(changes)
+    used = mark(len(listed), joined.pairs)
+    both = itertools.combinations(np.flatnonzero(used).tolist(), 2)
+    return Replaced(values, used, _list_changed_again(list(pairs), joined, both, is_changed))
+
+
+def _join(changes: Sequence[_Changes]) -> _Changes:
+    return _Changes(*(np.concatenate(column) for column in zip(*changes, strict=True)))
+
+
+def _list_changed_again(
+    sought: Sequence[str], changes: _Changes, feeding: Iterable[tuple[int, int]], is_changed: IsChanged
+) -> tuple[tuple[str, str, int], ...]:
+    """Where what an earlier pair put in holds what a later one looks for, and both have changed a value.
+
+    Args:
+        sought: What the pairs look for, (pairs,).
+        changes: What they changed.
+        feeding: Pairs of pairs that come into question.
+        is_changed: Tells whether one is meant.
+    """
+    order = np.lexsort((changes.values, changes.pairs))
+    bounds = np.searchsorted(changes.pairs[order], np.arange(len(sought) + 1))
+    touched = np.split(changes.values[order], bounds[1:-1])
+    found = []
+    for earlier, later in sorted(feeding, key=lambda both: both[::-1]):
+        values = len(np.intersect1d(touched[earlier], touched[later], assume_unique=True))
+        if values and is_changed(earlier, later):
+            found.append((sought[earlier], sought[later], values))
+    return tuple(found)
