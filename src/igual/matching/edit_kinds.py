@@ -7,6 +7,7 @@ for another. The kinds are named here; what each costs stands in `fitted.py`.
 from __future__ import annotations
 
 import itertools
+from functools import cache
 from typing import NamedTuple
 
 import numpy as np
@@ -62,6 +63,7 @@ class Slips(NamedTuple):
     gaps: Bytes
 
 
+@cache
 def slips() -> Slips:
     """Make the tables of kinds over classes of characters."""
     classes = np.full(1 << 16, _LETTER, np.uint8)

@@ -15,11 +15,13 @@ import numpy.typing as npt
 from igual.matching.pairs import Ints, number_within_runs, sort_distinct_pairs
 from igual.matching.sounds import consonants
 from igual.matching.texts import Texts
+from igual.text.packed import mark
 
 if TYPE_CHECKING:
     from scipy import sparse
 
-_COLUMNS = 1 << 20
+# A number of a q-gram has twenty bits; few of them are of a short list.
+_NUMBERS = 1 << 20
 _SPACE = ord(" ")
 # q-grams that more entries share say too little: a share of the list, and a number for long lists.
 _COMMON_SHARE, _COMMON = 0.02, 800
@@ -43,13 +45,18 @@ def _runs(texts: Texts, seed: int) -> tuple[Ints, Ints]:
     return rows, (number >> np.uint64(44)).astype(np.int64)
 
 
-def _count_grams(texts: Texts, sounded: Texts) -> sparse.csr_array:
-    """Which q-grams each text has, and its consonants, (texts, columns)."""
+def _list_grams(texts: Texts, sounded: Texts) -> tuple[Ints, Ints]:
+    """Places of texts, and a number for each q-gram that they have, or that their consonants have."""
+    kinds = _runs(texts, 1), _runs(consonants(sounded), 2)
+    rows, numbers = (np.concatenate(both) for both in zip(*kinds, strict=True))
+    return rows, numbers
+
+
+def _mark_grams(rows: Ints, columns: Ints, shape: tuple[int, int]) -> sparse.csr_array:
+    """Which q-grams each text has, (texts, columns)."""
     from scipy import sparse  # it takes a sixth of a second to load, and not every list needs it
 
-    kinds = _runs(texts, 1), _runs(consonants(sounded), 2)
-    rows, columns = (np.concatenate(both) for both in zip(*kinds, strict=True))
-    counts = sparse.csr_array((np.ones(len(rows), np.float32), (rows, columns)), shape=(len(texts), _COLUMNS))
+    counts = sparse.csr_array((np.ones(len(rows), np.float32), (rows, columns)), shape=shape)
     counts.sum_duplicates()
     counts.data[:] = 1
     return counts
@@ -59,8 +66,12 @@ class Grams:
     """An index of entries by their q-grams. entries, sounded: their words and sounds, with single spaces."""
 
     def __init__(self, entries: Texts, sounded: Texts) -> None:
-        counted = _count_grams(entries, sounded)
-        shared = np.bincount(counted.indices, minlength=_COLUMNS)
+        rows, numbers = _list_grams(entries, sounded)
+        known = np.flatnonzero(mark(_NUMBERS, numbers))
+        self._columns = np.full(_NUMBERS, -1, np.int64)
+        self._columns[known] = np.arange(len(known))
+        counted = _mark_grams(rows, self._columns[numbers], (len(entries), len(known)))
+        shared = np.bincount(counted.indices, minlength=len(known))
         self._weights = np.log1p(len(entries) / np.maximum(shared, 1)).astype(np.float32)
         most = max(_FEW, min(_COMMON_SHARE * len(entries), _COMMON))
         weighted = self._weights[counted.indices]
@@ -81,7 +92,12 @@ class Grams:
         return value_idx, entry_idx
 
     def _pairs(self, start: int, values: Texts, sounded: Texts) -> tuple[Ints, Ints]:
-        counted = _count_grams(values, sounded)
+        rows, numbers = _list_grams(values, sounded)
+        columns = self._columns[numbers]
+        # What no entry has tells nothing.
+        is_known = columns >= 0
+        shape = len(values), len(self._weights)
+        counted = _mark_grams(rows[is_known], columns[is_known], shape)
         counted.data = self._weights[counted.indices]
         shared = (counted @ self._by_gram).tocsr()
         # Entries that cover little of a value, next to what the best covers, are let go at once.
