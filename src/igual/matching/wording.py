@@ -127,17 +127,14 @@ class Wording:
         is_understood: Mask = (strange == 0) & (values.counts > 0)
         return is_understood
 
+    @cached_property
+    def _costs_of_entries(self) -> Floats:
+        return _cost_words_left(_SIDES[1], self._of_entries)
+
     def align(self, values: Words, value_idx: Ints, entry_idx: Ints) -> Alignment:
         """The words that stand for each other in each pair, cheapest first taken."""
-        costs = [
-            np.where(
-                told.is_small,
-                fitted.WORDS[f"{side} small"],
-                fitted.WORDS[f"{side} left"] + fitted.WORDS[f"{side} rarity"] * told.rarity,
-            )
-            for side, told in zip(_SIDES, (self._measure_information(values), self._of_entries), strict=True)
-        ]
-        return self._aligner.align(values, value_idx, entry_idx, *costs)
+        costs = _cost_words_left(_SIDES[0], self._measure_information(values))
+        return self._aligner.align(values, value_idx, entry_idx, costs, self._costs_of_entries)
 
     def compare(self, values: Words, value_idx: Ints, entry_idx: Ints) -> tuple[Events, Mask]:
         """Find what lies between values and entries, read by their words.
@@ -325,6 +322,16 @@ class Wording:
             for pair, word, size in zip(initials.pair.tolist(), short, initials.size.tolist(), strict=True):
                 named.append((pair, (word, " ".join(islice(long, size)))))
         return named
+
+
+def _cost_words_left(side: str, told: _SideInformation) -> Floats:
+    """What it costs where a word is left over, (words,)."""
+    costs: Floats = np.where(
+        told.is_small,
+        fitted.WORDS[f"{side} small"],
+        fitted.WORDS[f"{side} left"] + fitted.WORDS[f"{side} rarity"] * told.rarity,
+    )
+    return costs
 
 
 def _event(name: str, pair: Ints, amount: Floats | None = None) -> Events:
