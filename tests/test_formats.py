@@ -515,6 +515,34 @@ def test_more_values_than_are_held_at_once(run: Run, tmp_path: Path, write: Writ
     assert (tmp_path / "python.csv").read_bytes() == (tmp_path / "whole.csv").read_bytes()
 
 
+@pytest.mark.parametrize("ending", [".jsonl", ".parquet", ".feather", ".csv"])
+@pytest.mark.parametrize("labelled_first", [True, False])
+def test_labels_in_some_pieces_only(
+    run: Run, tmp_path: Path, write: Write, ending: str, labelled_first: bool
+) -> None:
+    write(
+        "b.toml",
+        'igual = 1\n[codebooks.k.labels]\n2 = "two"\n1 = "one"\n[[rule]]\ncolumn = "n"\ndo = "label"\ncodebook = "k"\n'
+        '[[rule]]\ncolumn = "n"\ndo = "replace"\npairs = { x = "ex" }\n',
+    )
+    rows = 1 << 16
+    codes = [["1", "2", "x"], ["y", "z", "one"]][:: 1 if labelled_first else -1]
+    batches = [
+        pa.record_batch({"n": pa.array(some).take(pa.array([row % 3 for row in range(rows)]))})
+        for some in codes
+    ]
+    with pa.ipc.new_stream(tmp_path / "t.arrow", batches[0].schema) as file:
+        for batch in batches:
+            file.write_batch(batch)
+    done = run(f"apply b.toml t.arrow --out o{ending} --most-values 3")
+    assert (done.returncode, "more distinct values than are held at once" in done.stderr) == (0, True), (
+        done.stderr
+    )
+    made = read_table(tmp_path / f"o{ending}")["n"].cast(pa.string()).to_pylist()
+    wanted = {"1": "one", "2": "two", "x": "ex"}
+    assert made == [wanted.get(some[row % 3], some[row % 3]) for some in codes for row in range(rows)]
+
+
 def write_changed_ods(path: Path, change: Callable[[bytes], bytes]) -> None:
     """A sheet with the column a and the value x, changed in its XML."""
     write_ods(path, [["a"], ["x"]])

@@ -8,6 +8,8 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
+import pyarrow as pa
+
 from igual.engines import OutputType
 from igual.engines.combinations import Bounds
 from igual.errors import OutputError
@@ -117,9 +119,14 @@ def write_piece(
     """
     clean = make_clean(book, *piece, ending, is_guarded=is_guarded).table
     for own, wanted in zip(clean.schema, first.schema, strict=True):
-        if own.type != wanted.type:
+        # Labels are in order wherever there are any; texts beside them are held as the first piece has them.
+        if _type_of_values(own.type) != _type_of_values(wanted.type):
             raise OutputError(
                 f"column {own.name!r} is {wanted.type} in one piece of the table and {own.type} in another; write it "
                 "as .csv"
             )
     clean.write(writer, on_rows)
+
+
+def _type_of_values(kind: pa.DataType) -> pa.DataType:
+    return kind.value_type if pa.types.is_dictionary(kind) else kind
