@@ -18,7 +18,8 @@ from hypothesis import strategies as st
 from polars.testing import assert_frame_equal
 
 import igual
-from igual.rules import Case, Label, Replace, Spacing
+from igual.engines.plain import PlainEngine
+from igual.rules import Case, Compose, Label, Replace, Spacing
 
 CODES = {"state": igual.Codebook({1: "good", 2: "fair", 3: "poor"})}
 BOOK = igual.Rulebook(
@@ -227,3 +228,24 @@ def test_a_pattern_means_text_columns_of_every_kind_of_table(tmp_path: Path) -> 
     outcome = matched.apply({"a": ["Norwy mapl"], "b": ["oak"]})
     assert set(outcome.effects["column"]) == {"a", "b"}
     assert list(matched.lists_of("a")) == ["species"]
+
+
+def test_a_wide_table_is_looked_at_a_few_times_and_not_for_each_column(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    looks: list[int] = []
+    names = PlainEngine.names
+
+    def look(engine: PlainEngine, table: dict[str, list[str]]) -> list[str]:
+        looks.append(1)
+        return names(engine, table)
+
+    monkeypatch.setattr(PlainEngine, "names", look)
+    wide = {f"c{number}": [f" {number}", "x"] for number in range(300)}
+    composed = Compose(template="{c0}-{c299}-{c7}", into="all")
+    clean = igual.Rulebook([Spacing(columns=["c*"]), composed]).apply(wide).table
+    assert clean == {
+        **{name: [cell.strip() for cell in cells] for name, cells in wide.items()},
+        "all": ["0-299-7", "x-x-x"],
+    }
+    assert len(looks) < 10

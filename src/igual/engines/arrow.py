@@ -42,17 +42,17 @@ class ArrowEngine:
             return pa.RecordBatch.from_arrays(
                 [_first_chunk(column) for column in whole.columns], schema=whole.schema
             )
-        names = self.names(table)
+        made, fields = table.columns, list(table.schema)
+        places = {name: place for place, name in reversed([*enumerate(table.schema.names)])}
         for clean in columns:
-            if clean.name in names:
-                position = names.index(clean.name)
-                if not clean.is_as_it_was:
-                    table = table.set_column(
-                        position, clean.name, _decode(clean, table.column(position).type)
-                    )
-            else:
-                table = table.append_column(clean.name, _decode(clean, pa.string()))
-        return table
+            place = places.get(clean.name, len(made))
+            if place == len(made):
+                made.append(_decode(clean, pa.string()))
+                fields.append(pa.field(clean.name, made[place].type))
+            elif not clean.is_as_it_was:
+                made[place] = _decode(clean, made[place].type)
+                fields[place] = pa.field(clean.name, made[place].type)
+        return pa.Table.from_arrays(made, schema=pa.schema(fields, table.schema.metadata))
 
 
 # A double holds every decimal number of so many significant digits (IEEE 754, DBL_DIG).

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, NamedTuple, Protocol
 
 import pyarrow as pa
@@ -124,7 +125,7 @@ class Source:
     table: Any
     engine: Any
 
-    @property
+    @cached_property
     def names(self) -> list[str]:
         """The column names, in order; a name may stand twice."""
         names: list[str] = self.engine.names(self.table)

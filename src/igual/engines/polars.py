@@ -34,13 +34,14 @@ class PolarsEngine:
 
     def rebuild(self, table: pl.DataFrame, columns: Sequence[CleanColumn]) -> pl.DataFrame:
         """Put the clean columns in their places, and new ones at the end."""
+        schema = table.schema
         return table.with_columns(
             [
-                _write_cells(clean, table.schema.get(clean.name))
+                _write_cells(clean, schema.get(clean.name))
                 .gather(_series(clean.column.codes))
                 .alias(clean.name)
                 for clean in columns
-                if not (clean.is_as_it_was and clean.name in table.columns)
+                if not (clean.is_as_it_was and clean.name in schema)
             ]
         )
 

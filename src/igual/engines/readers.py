@@ -11,7 +11,7 @@ import pyarrow as pa
 
 from igual.engines.base import CleanColumn
 from igual.engines.combinations import Combinations, Counter, Finder, combine
-from igual.engines.placing import find_group, place_cells
+from igual.engines.placing import place_cells
 from igual.text.cells import list_text_fields
 
 
@@ -60,7 +60,7 @@ class ReaderEngine:
     ) -> pa.RecordBatchReader:
         """Read the rows again, with clean cells in their places and new ones at the end."""
         finders = [Finder(combinations) for combinations in counted]
-        placed, schema = place_cells(columns, table.schema, lambda source: find_group(groups, source))
+        placed, schema = place_cells(columns, table.schema, groups)
 
         def rows() -> Iterator[pa.RecordBatch]:
             self._kept.seek(0)

@@ -25,7 +25,7 @@ from igual.engines.combinations import (
     combine,
     to_source,
 )
-from igual.engines.placing import find_group, place_cells
+from igual.engines.placing import place_cells
 from igual.errors import TableError
 from igual.files.csv_cells import guard_names
 from igual.files.formats.base import PART_BYTES, CleanPart, NewCells, OpenedTable, TablePart, Writer
@@ -164,9 +164,8 @@ class CleanTable:
         self._counted = counted
         self.is_guarded = is_guarded
         known = counted.opened.names
-        self._columns, self.schema = place_cells(
-            columns, counted.opened.schema, lambda source: find_group(counted.groups, known.index(source))
-        )
+        groups = [[known[place] for place in group] for group in counted.groups]
+        self._columns, self.schema = place_cells(columns, counted.opened.schema, groups)
         self._set_names(self.schema.names)
 
     @property

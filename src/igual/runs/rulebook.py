@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping, Sequence
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -275,22 +276,23 @@ class Rulebook(Tabled):
             RulebookError: Where a rule names a column that the table doesn't have (or has twice), or would write
                 over one by `into`.
         """
-        made: list[str] = []
+        counts = Counter(names)
+        made: dict[str, None] = {}
         read: dict[str, None] = {}
         for number, rule in enumerate(self.rules, 1):
             with error_context(f"rule {number} ({rule.do})", RulebookError):
                 for name in (*rule.columns, *sorted(rule.reads())):
                     if name not in made:
-                        _refuse_missing_column(name, names, made)
+                        _refuse_missing_column(name, counts, made)
                         read[name] = None
                 for target in rule.targets:
-                    if target in names or target in made:
+                    if target in counts or target in made:
                         raise RulebookError(f"'into' would write over the column {target!r}; take a new name")
-                    made.append(target)
+                    made[target] = None
         for number, check in enumerate(self.checks, 1):
             if check.column not in made:
                 with error_context(f"check {number}", RulebookError):
-                    _refuse_missing_column(check.column, names, made)
+                    _refuse_missing_column(check.column, counts, made)
                 read[check.column] = None
         return tuple(read)
 
@@ -369,16 +371,18 @@ class Rulebook(Tabled):
                 )
                 for member in joined:
                     group_of[member] = joined
-        groups = {id(group): group for group in group_of.values()}
-        grouped = ([name for name in names if name in group] for group in groups.values())
-        return [group for group in grouped if group]
+        grouped: dict[int, list[str]] = {id(group): [] for group in group_of.values()}
+        for name in names:
+            if name in group_of:
+                grouped[id(group_of[name])].append(name)
+        return [group for group in grouped.values() if group]
 
 
-def _refuse_missing_column(name: str, names: Sequence[str], made: Sequence[str]) -> None:
+def _refuse_missing_column(name: str, counts: Mapping[str, int], made: Iterable[str]) -> None:
     """Raise RulebookError where a table has no column of a name, or several."""
-    if name not in names:
-        raise RulebookError.from_missing("the table", "column", name, [*names, *made])
-    if (times := list(names).count(name)) > 1:
+    if name not in counts:
+        raise RulebookError.from_missing("the table", "column", name, [*counts, *made])
+    if (times := counts[name]) > 1:
         raise RulebookError(
             f"the table has {times} columns {name!r}, so it isn't clear which is meant; rename one"
         )

@@ -187,27 +187,30 @@ class ColumnTrail:
 
     def _combine(self, others: Sequence[ColumnTrail]) -> ColumnTrail:
         """The trail over the distinct combinations with other columns; the rows are touched once for each."""
-        trail = self
+        codes = self.column.codes.astype(np.int64)
+        stood: list[tuple[ColumnTrail, Codes]] = []
         for other in (one.merge() for one in others):
-            other_codes = other.positions[other.column.codes].astype(np.int64)
-            size = max(len(other.values), 1)
-            pairs = pa.array(trail.column.codes.astype(np.int64) * size + other_codes)
-            encoded = pairs.dictionary_encode()
-            combined = encoded.dictionary.to_numpy(zero_copy_only=False)
-            own_idx = (combined // size).astype(np.int32)
-            other_idx = pa.array((combined % size).astype(np.int32))
-            codes = encoded.indices.to_numpy(zero_copy_only=False).astype(np.int32, copy=False)
-            chosen = pa.array(own_idx)
-            trail = replace(
-                trail,
-                column=replace(trail.column, values=trail.column.values.take(chosen), codes=codes),
-                positions=trail.positions[own_idx],
-                stages=tuple(stage._replace(positions=stage.positions[own_idx]) for stage in trail.stages),
-                beside=(
-                    *((name, texts.take(chosen)) for name, texts in trail.beside),
-                    (other.name, other.values.take(other_idx)),
-                ),
-            )
+            other_codes = other.positions[other.column.codes]
+            pairs = pa.array(codes * max(len(other.values), 1) + other_codes)
+            codes = pairs.dictionary_encode().indices.to_numpy(zero_copy_only=False).astype(np.int64)
+            stood.append((other, other_codes))
+        # Where each combination is met first.
+        first = np.zeros(codes.max(initial=-1) + 1, np.int64)
+        first[codes[::-1]] = np.arange(len(codes))[::-1]
+        own = self.column.codes[first]
+        chosen = pa.array(own)
+        trail = replace(
+            self,
+            column=replace(
+                self.column, values=self.column.values.take(chosen), codes=codes.astype(np.int32, copy=False)
+            ),
+            positions=self.positions[own],
+            stages=tuple(stage._replace(positions=stage.positions[own]) for stage in self.stages),
+            beside=(
+                *((name, texts.take(chosen)) for name, texts in self.beside),
+                *((other.name, other.values.take(pa.array(places[first]))) for other, places in stood),
+            ),
+        )
         # The rule meets a value once for each combination it stands in.
         everywhere = np.arange(len(trail.column.values), dtype=np.int32)
         return replace(
