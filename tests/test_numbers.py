@@ -16,7 +16,8 @@ from hypothesis import strategies as st
 
 import igual
 from igual.engines import open_table
-from igual.rules import Band, Bands, Label, Replace, Spacing
+from igual.files.tables import read_table
+from igual.rules import Band, Bands, Condition, Label, Number, Replace, Spacing
 from igual.text.cells import read_cells, write_cells
 
 CODES = {"state": igual.Codebook({1: "good", 2: "fair"})}
@@ -193,3 +194,19 @@ def test_a_survey_counts_cells_of_every_kind() -> None:
         ["whole numbers", 2, "1"], ["list", 2, "[1]"], ["numbers", 2, "1.5"]
     ]  # fmt: skip
     assert open_table({"x": [1]}).column("x").kind == "whole numbers"
+
+
+def test_numbers_that_the_condition_leaves_out_are_shown_as_the_column_holds_them(tmp_path: Path) -> None:
+    """What was text beside numbers is a number once its column holds numbers: the trail says so."""
+    book = igual.Rulebook([Number(column="n", decimal=",", when=Condition(contains=","))])
+    outcome = book.apply({"n": ["1,50", "007", "-0", "2.0", "x", None]})
+    assert outcome.table["n"] == [1.5, 7, 0, 2, None, None]
+    clean = dict(zip(outcome.trail["raw"], outcome.trail["clean"].fillna(""), strict=True))
+    assert {raw: clean[raw] for raw in ("1,50", "007", "-0", "2.0", "x")} == {
+        "1,50": "1.5", "007": "7", "-0": "0", "2.0": "2", "x": ""
+    }  # fmt: skip
+    (tmp_path / "t.csv").write_text('n\n"1,50"\n007\n-0\n2.0\nx\n', encoding="utf-8")
+    for ending in (".csv", ".parquet", ".jsonl", ".xlsx"):
+        book.apply_file(tmp_path / "t.csv", tmp_path / f"o{ending}")
+        values = read_cells(read_table(tmp_path / f"o{ending}")["n"].combine_chunks()).values
+        assert values.fill_null("").to_pylist()[:4] == ["1.5", "7", "0", "2"]

@@ -12,7 +12,7 @@ from igual.column import TEXT, Mask
 from igual.conditions import is_blank
 from igual.engines import OutputType
 from igual.text.arrays import has_pattern
-from igual.text.reading import dates
+from igual.text.reading import dates, plain_decimals
 
 # What the rule `number` writes.
 _PLAIN_NUMBER = r"^-?\d+(\.\d+)?$"
@@ -31,9 +31,10 @@ class Conformed(NamedTuple):
 
 
 def conform(values: pa.Array, output: OutputType) -> Conformed:
-    """Make values missing that can't stand in a column of numbers or dates.
+    """Make values missing that can't stand in a column of numbers or dates, and write its numbers as they are held.
 
-    Several rules with conditions may read one column in several forms; what none of them reads is still a text.
+    Several rules with conditions may read one column in several forms; what none of them reads is still a text, which
+    may be a number with zeros that say nothing.
 
     Args:
         values: Texts, (values,).
@@ -44,6 +45,7 @@ def conform(values: pa.Array, output: OutputType) -> Conformed:
     """
     if output.kind == "text":
         return Conformed(values, np.zeros(len(values), np.bool_))
-    fits = ~np.isnan(dates(values)) if output.kind == "date" else has_pattern(values, _PLAIN_NUMBER)
-    kept = pc.if_else(pa.array(fits), values, pa.scalar(None, TEXT))
+    is_date = output.kind == "date"
+    fits = ~np.isnan(dates(values)) if is_date else has_pattern(values, _PLAIN_NUMBER)
+    kept = pc.if_else(pa.array(fits), values if is_date else plain_decimals(values), pa.scalar(None, TEXT))
     return Conformed(kept, ~fits & ~is_blank(values))
