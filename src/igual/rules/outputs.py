@@ -11,10 +11,11 @@ import pyarrow.compute as pc
 from igual.column import TEXT, Mask
 from igual.conditions import is_blank
 from igual.engines import OutputType
-from igual.text.arrays import has_pattern
+from igual.text.arrays import changed_where, has_pattern
 from igual.text.reading import dates, plain_decimals
 
-# What the rule `number` writes.
+# What the rule `number` writes, and what is as plain but for zeros that say nothing.
+_SHORTEST_NUMBER = r"^(0|-?[1-9]\d*|-?(0|[1-9]\d*)\.\d*[1-9])$"
 _PLAIN_NUMBER = r"^-?\d+(\.\d+)?$"
 
 
@@ -45,7 +46,11 @@ def conform(values: pa.Array, output: OutputType) -> Conformed:
     """
     if output.kind == "text":
         return Conformed(values, np.zeros(len(values), np.bool_))
-    is_date = output.kind == "date"
-    fits = ~np.isnan(dates(values)) if is_date else has_pattern(values, _PLAIN_NUMBER)
-    kept = pc.if_else(pa.array(fits), values if is_date else plain_decimals(values), pa.scalar(None, TEXT))
+    fits = ~np.isnan(dates(values)) if output.kind == "date" else has_pattern(values, _SHORTEST_NUMBER)
+    if output.kind == "number" and not fits.all():
+        others = ~fits
+        others[others] = has_pattern(values.filter(pa.array(others)), _PLAIN_NUMBER)
+        values = changed_where(values, others, plain_decimals)
+        fits |= others
+    kept = pc.if_else(pa.array(fits), values, pa.scalar(None, TEXT))
     return Conformed(kept, ~fits & ~is_blank(values))
