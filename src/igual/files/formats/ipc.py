@@ -6,6 +6,8 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import IO, Any
 
+import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
@@ -85,15 +87,27 @@ class _IpcWriter:
         words = self._words.setdefault(place, column.dictionary)
         if words.equals(column.dictionary):
             return column
-        is_new = pc.is_null(pc.index_in(column.dictionary, words))
-        words = self._words[place] = pa.concat_arrays([words, column.dictionary.filter(is_new)])
-        codes = pc.index_in(column.dictionary, words).take(column.indices)
+        places = _look_up(column.dictionary, words)
+        is_new = places < 0
+        places[is_new] = len(words) + np.arange(is_new.sum())
+        new = column.dictionary if is_new.all() else column.dictionary.filter(pa.array(is_new))
+        self._words[place] = pa.concat_arrays([words, new])
         kind = column.type
-        return pa.DictionaryArray.from_arrays(codes.cast(kind.index_type), words, ordered=kind.ordered)
+        codes = pa.array(places).take(column.indices).cast(kind.index_type)
+        return pa.DictionaryArray.from_arrays(codes, self._words[place], ordered=kind.ordered)
 
     def close(self) -> None:
         """Write the end."""
         self._writer.close()
+
+
+def _look_up(sought: pa.Array, words: pa.Array) -> npt.NDArray[np.int64]:
+    """Where each stands among the words; -1 for new ones, and for all of a type that Arrow doesn't look up."""
+    try:
+        places = pc.index_in(sought, words).fill_null(-1)
+    except pa.ArrowNotImplementedError:
+        return np.full(len(sought), -1)
+    return places.to_numpy(zero_copy_only=False).astype(np.int64)  # type: ignore[no-any-return]
 
 
 def _with_wide_codes(field: pa.Field) -> pa.Field:
