@@ -158,6 +158,22 @@ def test_compose_leaves_out_what_is_missing() -> None:
     assert made.table["z"] == ["x 1, t!", "2, t!", None, "x, t!"]
 
 
+@pytest.mark.parametrize(
+    ("template", "made"),
+    [
+        ("{a} ({b})", ["x (y)", "x", "(y)", None]),
+        ("{a} [{b}]!", ["x [y]!", "x!", "[y]!", None]),
+        ("“{a}”, “{b}”", ["“x”, “y”", "“x”", "“y”", None]),
+        ("({a} {b})", ["(x y)", "(x)", "(y)", None]),
+        ("{a}){b}(", ["x)y(", "x(", "y(", None]),
+        ("{a}/({b})/{a}", ["x/(y)/x", "x/x", "(y)", None]),
+    ],
+)
+def test_brackets_around_a_part_go_with_it(template: str, made: list[str | None]) -> None:
+    table = {"a": ["x", "x", "", None], "b": ["y", None, "y", " "]}
+    assert igual.Rulebook([Compose(template=template, into="z")]).apply(table).table["z"] == made
+
+
 def test_rules_that_look_at_other_columns() -> None:
     book = igual.Rulebook(
         [

@@ -17,13 +17,15 @@ from igual.rules.base import Rule
 from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
 
 _NAME = re.compile(r"\{([^{}]*)\}")
+# What stands right around a part belongs to it.
+_ENCLOSING = ("()", "[]", '""', "''", "“”", "‘’", "„“", "«»")
 
 
 class Compose(Rule):
     """Make one text out of several columns.
 
     Where a part is missing or blank it is left out, together with the text before it (for the first part: the text
-    after it). Where all parts are, the result is missing.
+    after it), and with the brackets or quotes right around it. Where all parts are, the result is missing.
 
     Attributes:
         template: A text with the names of columns in braces, such as `{street} {number}, {district}`. into: the new
@@ -34,6 +36,9 @@ class Compose(Rule):
         >>> book = igual.Rulebook([igual.rules.Compose(template="{street} {number}", into="address")])
         >>> book.apply({"street": ["Mill Street", "Quay"], "number": ["3", None]}).table["address"]
         ['Mill Street 3', 'Quay']
+        >>> book = igual.Rulebook([igual.rules.Compose(template="{tree} ({code})", into="name")])
+        >>> book.apply({"tree": ["Oak", "Elm", ""], "code": ["QR", "", "BT"]}).table["name"]
+        ['Oak (QR)', 'Elm', '(BT)']
     """
 
     do: Literal["compose"] = "compose"
@@ -79,25 +84,31 @@ class _Rewriter(PlainRewriter):
     def __init__(self, rule: Compose) -> None:
         self._own = rule.columns[0]
         # Texts stand at even places, names of columns at odd ones.
-        self._pieces = _NAME.split(rule.template)
+        pieces = _NAME.split(rule.template)
+        self._names, texts = pieces[1::2], pieces[0::2]
+        self._enclosed = [("", "")] * len(self._names)
+        for place in range(len(self._names)):
+            both = texts[place][-1:] + texts[place + 1][:1]
+            if both in _ENCLOSING:
+                self._enclosed[place] = both[0], both[1]
+                texts[place], texts[place + 1] = texts[place][:-1], texts[place + 1][1:]
+        self._texts = texts
 
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         nothing = pa.scalar("", TEXT)
-        texts, names = self._pieces[0::2], self._pieces[1::2]
         made = pa.array([""] * len(values), TEXT)
         is_started = pa.array([False] * len(values), pa.bool_())
-        for before, name in zip(texts, names, strict=False):
+        parts = zip(self._texts, self._names, self._enclosed, strict=False)
+        for place, (before, name, (opening, closing)) in enumerate(parts):
             part = values if name == self._own else beside[name]
             is_there = pc.invert(pa.array(is_blank(part)))
-            glue = (
-                pc.if_else(is_started, pa.scalar(before, TEXT), nothing)
-                if before is not texts[0]
-                else nothing
-            )
-            lead = pc.if_else(is_there, glue, nothing)
-            made = pc.binary_join_element_wise(made, lead, pc.if_else(is_there, part, nothing), nothing)
+            lead = pa.scalar(opening, TEXT)
+            if place:
+                lead = pc.if_else(is_started, pa.scalar(before + opening, TEXT), lead)
+            shown = pc.binary_join_element_wise(lead, part, pa.scalar(closing, TEXT), nothing)
+            made = pc.binary_join_element_wise(made, pc.if_else(is_there, shown, nothing), nothing)
             is_started = pc.or_(is_started, is_there)
         made = pc.binary_join_element_wise(
-            pa.scalar(texts[0], TEXT), made, pa.scalar(texts[-1], TEXT), nothing
+            pa.scalar(self._texts[0], TEXT), made, pa.scalar(self._texts[-1], TEXT), nothing
         )
         return Rewritten(pc.if_else(is_started, made, pa.scalar(None, TEXT)))
