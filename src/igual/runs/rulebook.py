@@ -373,8 +373,7 @@ class Rulebook(Tabled):
                     group_of[member] = joined
         grouped: dict[int, list[str]] = {id(group): [] for group in group_of.values()}
         for name in names:
-            if name in group_of:
-                grouped[id(group_of[name])].append(name)
+            grouped[id(group_of[name])].append(name)
         return [group for group in grouped.values() if group]
 
 
