@@ -28,12 +28,14 @@ SKOS = "http://www.w3.org/2004/02/skos/core#"
 LABELLED = f'{{"@id": "urn:a", "@type": "{SKOS}Concept", "{SKOS}prefLabel": {{%s}}}}'
 
 
-def make_xlsx(path: Path, rows: list[list[Any]], change: Callable[[str], str] = str) -> Path:
+def make_xlsx(path: Path, rows: list[list[Any]], change: Callable[[str], str] = str, form: str = "") -> Path:
     from openpyxl import Workbook
 
     made = Workbook()
     for row in rows:
         made.active.append(row)
+        if form:
+            made.active.cell(made.active.max_row, 1).number_format = form
     made.save(path)
     with zipfile.ZipFile(path) as packed:
         parts = {name: packed.read(name) for name in packed.namelist()}
@@ -63,6 +65,50 @@ def test_cells_of_a_spreadsheet_keep_their_texts(run: Run, tmp_path: Path) -> No
         "2024-05-31",
         "36:00:00",
     }
+
+
+@pytest.mark.parametrize("form", ["yyyy-mm-dd", "hh:mm", "[h]:mm:ss"])
+def test_numbers_that_no_format_of_times_holds_are_read(run: Run, tmp_path: Path, form: str) -> None:
+    numbers = ["a", -5000.5, -0.25, 60, 61, 0.5, 2958466, 1e300, -1e300]
+    path = make_xlsx(tmp_path / "t.xlsx", [[one] for one in numbers], form=form)
+    (tmp_path / "b.toml").write_text(book(f'{RULE}do = "spacing"\n'))
+    # Wherever the sheet lies in its package, and whether or not its cells say where they stand.
+    with zipfile.ZipFile(path) as packed:
+        parts = {name: packed.read(name) for name in packed.namelist()}
+    with zipfile.ZipFile(path, "w") as packed:
+        for name, content in parts.items():
+            content = re.sub(rb' r="A?\d+"', b"", content) if "sheet1" in name else content
+            packed.writestr(
+                name.replace("worksheets/sheet1", "x"), content.replace(b"worksheets/sheet1", b"x")
+            )
+    done = run("apply b.toml t.xlsx --out o.csv")
+    cells = (tmp_path / "o.csv").read_text().split()[1:]
+    huge = ["1" + "0" * 300, "-1" + "0" * 300]
+    if form.startswith("["):
+        assert cells[:3] == ["-120012:00:00", "-06:00:00", "1440:00:00"]
+        assert (cells[4], cells[6:], done.stderr) == ("12:00:00", huge, "")
+    else:
+        assert cells == ["-5000.5", "-0.25", "60", "1900-03-01", "12:00:00", "2958466", *huge]
+        said = "3 cells have a format of days or times and a number that is none (the first in row 2)"
+        assert said in done.stderr
+
+
+@pytest.mark.parametrize(
+    "bomb",
+    [
+        b"<row><c" + b' t="s"' * 200_000 + b"></c></row>",
+        b"<c " * 200_000,
+        b"<c>" + b"<row " * 200_000,
+        b"<c><f " + b"<f /><f " * 100_000,
+        b"<c><v>60</v><v>1e9" + b"<c s='1' s='1'" * 100_000,
+    ],
+    ids=["attributes", "cells", "rows", "formulas", "formats"],
+)
+def test_sheets_of_odd_tags_are_refused_soon(server: ForkServer, tmp_path: Path, bomb: bytes) -> None:
+    change = lambda sheet: sheet.replace("<sheetData>", f"<sheetData>{bomb.decode()}")  # noqa: E731
+    make_xlsx(tmp_path / "t.xlsx", [["a"], ["oak"]], change)
+    done = server.run(["survey", "t.xlsx"], tmp_path, seconds=30)
+    assert (done.timed_out, done.returncode, done.stderr.count("\n")) == (False, 2, 1), done.stderr
 
 
 @pytest.mark.parametrize("at", ["XFD1048576", "A99999999999", "ZZZZ5"])
@@ -98,9 +144,10 @@ def test_cells_that_do_not_say_where_they_are_are_counted(run: Run, tmp_path: Pa
         ("t.jsonl", '{"a": ' * 500 + "1" + "}" * 500 + "\n", ""),
         ("t.csv", 'a,b\n"' + "line\n" * 1_000_000 + '",x\n', ""),
         ("t.csv", "a\n" + '"' * 3_000_001, "t.csv, row 2: a quote is opened and never closed"),
+        ("t.jsonl", '{"a": "x"}\n{"a": "' + '\\"[' * 200_000, "t.jsonl, line 2 is not JSON"),
         ("t.csv", ";" * 300_000 + "\n", "t.csv has 300,001 columns; up to 100,000 are read"),
     ],
-    ids=["keys", "deep", "nested", "long cell", "quotes", "columns"],
+    ids=["keys", "deep", "nested", "long cell", "quotes", "open text", "columns"],
 )
 def test_tables_of_odd_shapes_are_read_or_refused_soon(
     server: ForkServer, write: Write, tmp_path: Path, name: str, content: str, said: str
@@ -111,6 +158,14 @@ def test_tables_of_odd_shapes_are_read_or_refused_soon(
     assert done.returncode == (2 if said else 0), done.stderr
     assert said in done.stderr
     assert done.peak < 2 << 30
+
+
+def test_a_long_line_above_the_header_is_skipped_soon(
+    server: ForkServer, write: Write, tmp_path: Path
+) -> None:
+    write("t.csv", "title\n" + "x" * 300_000)
+    done = server.run(["survey", "t.csv", "--header-row", "3"], tmp_path, seconds=30)
+    assert done.stderr == "igual: t.csv, row 3: no column names were found\n"
 
 
 def test_long_lists_are_loaded_in_linear_time(tmp_path: Path) -> None:

@@ -24,6 +24,8 @@ BAD = [
     "create table stolen (x text)",
     "copy trees to program 'touch stolen'",
     "/* select */ delete from trees",
+    # Ends of comments that would be looked for in 2^60 ways.
+    "/**/" * 60 + "delete from trees",
 ]
 
 

@@ -22,7 +22,7 @@ _SAMPLE_BYTES = 1 << 16
 # Which share of the bytes beside those of Western letters are NUL, at least, in encodings of two and four bytes.
 _ZEROS = {2: 0.4, 4: 0.9}
 _DELIMITERS = ",;\t|"
-_LINE = re.compile(r"[^\r\n]*(?:\r\n|\n|\r)")
+_LINE_END = re.compile(r"\r\n|\n|\r")
 # Some programs write a first line that states the delimiter.
 _STATED = re.compile(r"sep=([,;\t|])(?:\r\n|\n|\r)", re.IGNORECASE)
 # The mark of UTF-32 begins with that of UTF-16.
@@ -125,10 +125,8 @@ def _read_head(
 
 def _end_of_lines(text: str, count: int) -> int:
     """Where the first so many lines end."""
-    end = 0
-    for line in itertools.islice(_LINE.finditer(text), count):
-        end = line.end()
-    return end
+    ends = [found.end() for found in itertools.islice(_LINE_END.finditer(text), count)]
+    return len(text) if len(ends) < count else ends[-1] if ends else 0
 
 
 def _read_header(lines: str, delimiter: str) -> tuple[tuple[str, ...], int]:

@@ -15,7 +15,10 @@ from typing import Any
 from igual.errors import ListError, TableError
 from igual.files.sources import existing_file
 
-_READS = re.compile(r"^(?:\s|--[^\n]*\n|/\*.*?\*/)*(?:select|with|values|table)\b", re.IGNORECASE | re.DOTALL)
+# Comments are taken or left as they stand ("*+"): to try other ends of each would take for ever.
+_READS = re.compile(
+    r"^(?:\s|--[^\n]*\n|/\*.*?\*/)*+(?:select|with|values|table)\b", re.IGNORECASE | re.DOTALL
+)
 _ENVIRONMENT = "IGUAL_DATABASE_"
 MOST_ROWS = 2_000_000
 _FETCHED = 10_000

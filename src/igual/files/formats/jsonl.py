@@ -35,7 +35,7 @@ _LARGEST = (1 << 31) - (1 << 20)
 # deep may they be nested.
 _MOST_KEYS, _SHORTEST_PAIR, _MOST_CELLS, _DEEPEST = 10_000, 6, 20_000_000, 200
 _OPENING, _CLOSING = list(b"[{"), list(b"]}")
-_STRING = re.compile(rb'"(?:[^"\\]|\\.)*"', re.DOTALL)
+_STRING = re.compile(rb'"(?:[^"\\\n]|\\[^\n])*+(?:"|\\?(?=\n|\Z))')
 # Doubles hold all whole numbers up to this; where there are longer ones, a column of them is none of doubles.
 _EXACT, _LONG = 1 << 53, pa.decimal128(19)
 _LONG_NUMBER = re.compile(rb"[\s:,\[]-?\d{16,}\s*[,}\]]")
