@@ -23,7 +23,14 @@ from igual.demo.layout import lay_out
 from igual.files.tables import write_table
 from tests.attack.forked import Done, ForkServer
 from tests.attack.generators import make_call, make_rulebook, make_table, make_typed_table
-from tests.attack.mutators import Mutator, mutate_archive, mutate_bytes, mutate_lines, mutate_rulebook
+from tests.attack.mutators import (
+    Mutator,
+    mutate_archive,
+    mutate_bytes,
+    mutate_lines,
+    mutate_rulebook,
+    repeat_piece,
+)
 from tests.attack.written_oddly import OUTPUTS, read_columns, read_plainly, write_oddly
 
 _SECONDS, _MEMORY = 60.0, 2 << 30
@@ -46,14 +53,15 @@ class Target(NamedTuple):
     calls: Sequence[str]
 
 
-_TEXT = (mutate_bytes, mutate_lines, mutate_lines)
+_BYTES: Sequence[Mutator] = (mutate_bytes, mutate_bytes, repeat_piece)
+_TEXT: Sequence[Mutator] = (*_BYTES, mutate_lines, mutate_lines)
 TARGETS = (
     Target("table", "trees.csv", _TEXT, (
         "survey trees.csv", "survey trees.csv --json", "tally trees.csv -c species", "tally trees.csv -c notes --distinct",
         _APPLY.format("trees.csv"), "apply trees.toml trees.csv --preview 3", "check trees.toml trees.csv --json",
         "lookalikes trees.csv -c street --pairs p.csv", "match trees.csv -c species --list species.csv --out m.csv",
     )),
-    Target("rulebook", "trees.toml", (mutate_rulebook, mutate_rulebook, mutate_bytes), (
+    Target("rulebook", "trees.toml", (mutate_rulebook, mutate_rulebook, *_BYTES), (
         _APPLY.format("trees.csv"), "check trees.toml trees.csv", "apply trees.toml trees.csv --preview 2",
     )),
     Target("list", "species.csv", _TEXT, (
@@ -68,20 +76,20 @@ TARGETS = (
     Target("sheet", "open.csv", _TEXT, ("review trees.toml open.csv", "review trees.toml open.csv --look --json")),
     Target("sheet .xlsx", "open.xlsx", (mutate_archive,), ("review trees.toml open.xlsx",)),
     Target(".xlsx", "trees.xlsx", (mutate_archive,), ("survey trees.xlsx", "tally trees.xlsx -c species", "check trees.toml trees.xlsx")),
-    Target("Parquet", "trees.parquet", (mutate_bytes,), ("survey trees.parquet", _APPLY.format("trees.parquet"))),
-    Target("Arrow", "trees.arrow", (mutate_bytes,), ("survey trees.arrow", _APPLY.format("trees.arrow"))),
-    Target("JSON Lines", "trees.jsonl", (mutate_bytes, mutate_lines), (
+    Target("Parquet", "trees.parquet", _BYTES, ("survey trees.parquet", _APPLY.format("trees.parquet"))),
+    Target("Arrow", "trees.arrow", _BYTES, ("survey trees.arrow", _APPLY.format("trees.arrow"))),
+    Target("JSON Lines", "trees.jsonl", (*_BYTES, mutate_lines), (
         "survey trees.jsonl", "tally trees.jsonl -c species", "apply trees.toml trees.jsonl --out o.jsonl",
     )),
-    Target("gzip", "trees.csv.gz", (mutate_bytes,), ("survey trees.csv.gz", "apply trees.toml trees.csv.gz --out o.csv.gz")),
-    Target("zstd", "trees.csv.zst", (mutate_bytes,), ("survey trees.csv.zst", "apply trees.toml trees.csv.zst --out o.parquet")),
+    Target("gzip", "trees.csv.gz", _BYTES, ("survey trees.csv.gz", "apply trees.toml trees.csv.gz --out o.csv.gz")),
+    Target("zstd", "trees.csv.zst", _BYTES, ("survey trees.csv.zst", "apply trees.toml trees.csv.zst --out o.parquet")),
     Target(".ods", "trees.ods", (mutate_archive,), ("survey trees.ods", "check trees.toml trees.ods", "survey trees.ods --sheet 1")),
     Target("several", "trees.csv", _TEXT, (
         "survey june.csv trees.csv", "tally trees.csv june.csv -c species --by source_file --source-file",
         "apply trees.toml june.csv trees.csv --out o.xlsx", "survey trees.csv --header-row 3",
     )),
-    Target("SKOS", "species.ttl", (mutate_bytes,), ("match trees.csv -c species --list species.ttl",)),
-    Target("SKOS JSON-LD", "species.jsonld", (mutate_bytes,), ("match trees.csv -c species --list species.jsonld",)),
+    Target("SKOS", "species.ttl", _BYTES, ("match trees.csv -c species --list species.ttl",)),
+    Target("SKOS JSON-LD", "species.jsonld", _BYTES, ("match trees.csv -c species --list species.jsonld",)),
     Target("SSSOM", "walk.sssom.tsv", _TEXT, ("check trees.toml trees.csv --since walk.sssom.tsv",)),
     Target("crosswalk", "walk.csv", _TEXT, ("check trees.toml trees.csv --since walk.csv --json",)),
 )  # fmt: skip

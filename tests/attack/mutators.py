@@ -18,6 +18,11 @@ _NASTY_BYTES = (
     b"\xff", b"\xfe\xff", b"\xff\xfe", b"\xef\xbb\xbf", b"\x00", b"\xed\xa0\x80", b"\xc0\x80", b'"', b"\r", b"\n", b",",
     b"\x1a", b"\xff\xfe\x00\x00", b"\xf8", b"\xfa",
 )  # fmt: skip
+_REPEATED = (
+    b'"', b"'", b"[", b"{", b"(", b"/*", b"*/", b"--", b"<", b"<a", b"<c ", b"<row>", b">", b"\\", b'\\"', b"\n", b"\r", b",", b";", b"#",
+    b"=", b".", b" ", b"a", b"oak\n", b"{a}", b"a.", b"a = 1\n", b"[a]\n", b"[[rule]]\n", b"&amp;", b"@", b'"""', b"\xcc\x81", b"\xe2\x80\x8b",
+    b"<urn:a> ", b"_:a ", b"1", b"0", b"-", b":", b"|", b"\t", b"e", b"\x00", b"\xff", b"\xe1\x84\x80\xe1\x85\xa1",
+)  # fmt: skip
 _PATTERNS = (
     "\\1", "(", "[", "a{1001}", "(a{500}){500}", "\\Q", "\\", "(?P<x>a)(?P<x>b)", "[(?P<x>]", "\\b", "^", "$", "a**", "(?<=a)",
     "\\pL", "\\p{Greek}", "(?i)a", "x*", "[^]]", "()", "(?:)", "\\C", "[[:alpha:]]", "(((((((((((a)))))))))))",
@@ -87,7 +92,7 @@ def mutate_archive(random: Random, content: bytes) -> bytes:
     with zipfile.ZipFile(io.BytesIO(content)) as packed:
         parts = {name: packed.read(name) for name in packed.namelist()}
     name = random.choice(sorted(parts))
-    match random.randrange(5):
+    match random.randrange(6):
         case 0:
             del parts[name]
         case 1:
@@ -100,6 +105,8 @@ def mutate_archive(random: Random, content: bytes) -> bytes:
             parts[name] = re.sub(
                 rb">[^<]+<", b">" + random.choice(NASTY_TEXTS).encode() + b"<", parts[name], count=3
             )
+        case 4:
+            parts[name] = repeat_piece(random, parts[name])
         case _:
             parts[name] = mutate_bytes(random, parts[name])
     packed_again = io.BytesIO()
@@ -147,6 +154,23 @@ def mutate_rulebook(random: Random, content: bytes) -> bytes:
             case _:
                 text = text[: place.start()] + ".".join(["a"] * 3000) + " = 1\n" + text[place.start() :]
     return text.encode("utf-8", "replace")
+
+
+def repeat_piece(random: Random, content: bytes) -> bytes:
+    """Put a piece of the file, or an odd one, in so often that a step which grows with a square has no end."""
+    at = random.randrange(len(content) + 1)
+    piece = b"".join(
+        random.choice(
+            (
+                content[at : at + random.randrange(1, 12)],
+                random.choice(NASTY_TEXTS)[:4].encode(),
+                random.choice(_REPEATED),
+            )
+        )
+        for _ in range(random.choice((1, 1, 2, 3)))
+    )
+    times = random.choice((30_000, 300_000, 1_000_000)) // max(1, len(piece))
+    return content[:at] + piece * times + content[random.choice((at, at, len(content))) :]
 
 
 Mutator = Callable[[Random, bytes], bytes]

@@ -15,6 +15,7 @@ from igual.files.dialects import Dialect, establish
 from igual.files.formats.text import read_csv
 from igual.files.lists import ALIAS_SEPARATOR, build_reference_list, load_reference_list, texts_of
 from igual.files.outputs import outputs
+from igual.files.quotes import csv_of_any_size
 from igual.files.rulings import locked
 from igual.files.tables import is_text_ending
 from igual.lists import ReferenceList
@@ -160,9 +161,10 @@ def _split_records(text: str, dialect: Dialect) -> list[tuple[str, list[str]]]:
     physical = io.StringIO(text, newline="").readlines()
     reader = csv.reader(physical, delimiter=dialect.delimiter)
     records, done = [], 0
-    for cells in reader:
-        records.append(("".join(physical[done : reader.line_num]), cells))
-        done = reader.line_num
+    with csv_of_any_size():
+        for cells in reader:
+            records.append(("".join(physical[done : reader.line_num]), cells))
+            done = reader.line_num
     return records
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
@@ -157,9 +158,8 @@ def _columns(path: str | os.PathLike[str], encoding: str | None) -> tuple[Column
     except IgualError as error:
         raise ListError(str(error)) from None
     names = table.column_names
-    if len(set(names)) < len(names):
-        twice = next(title for title in names if names.count(title) > 1)
-        raise ListError(f"{existing.name} has the column {twice!r} twice")
+    if twice := [title for title, times in Counter(names).items() if times > 1]:
+        raise ListError(f"{existing.name} has the column {twice[0]!r} twice")
     return texts_of(table), existing.name
 
 

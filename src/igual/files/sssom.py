@@ -11,6 +11,7 @@ import hashlib
 import io
 import json
 import re
+from collections import Counter
 from pathlib import Path
 
 import pyarrow as pa
@@ -148,7 +149,7 @@ def _read_rows(path: Path) -> tuple[list[str], list[list[str]]]:
             line for line in csv.reader(io.StringIO(body, newline=""), delimiter="\t", strict=True) if line
         ]
     names = lines[0] if lines else []
-    if twice := [name for name in names if names.count(name) > 1]:
+    if twice := [name for name, times in Counter(names).items() if times > 1]:
         raise TableError(f"{path.name} has several columns {twice[0]!r}")
     return names, lines[1:]
 
