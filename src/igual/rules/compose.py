@@ -6,6 +6,8 @@ import re
 from collections.abc import Mapping
 from typing import Any, Literal
 
+import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 from pydantic import model_validator
@@ -96,19 +98,23 @@ class _Rewriter(PlainRewriter):
 
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         nothing = pa.scalar("", TEXT)
-        made = pa.array([""] * len(values), TEXT)
-        is_started = pa.array([False] * len(values), pa.bool_())
+        made: Any = pa.scalar(self._texts[0], TEXT)
+        started = np.zeros(len(values), np.bool_)
         parts = zip(self._texts, self._names, self._enclosed, strict=False)
         for place, (before, name, (opening, closing)) in enumerate(parts):
             part = values if name == self._own else beside[name]
-            is_there = pc.invert(pa.array(is_blank(part)))
-            lead = pa.scalar(opening, TEXT)
+            is_there = ~is_blank(part)
+            lead: Any = pa.scalar(opening, TEXT)
             if place:
-                lead = pc.if_else(is_started, pa.scalar(before + opening, TEXT), lead)
-            shown = pc.binary_join_element_wise(lead, part, pa.scalar(closing, TEXT), nothing)
-            made = pc.binary_join_element_wise(made, pc.if_else(is_there, shown, nothing), nothing)
-            is_started = pc.or_(is_started, is_there)
-        made = pc.binary_join_element_wise(
-            pa.scalar(self._texts[0], TEXT), made, pa.scalar(self._texts[-1], TEXT), nothing
-        )
-        return Rewritten(pc.if_else(is_started, made, pa.scalar(None, TEXT)))
+                lead = _choose(started, pa.scalar(before + opening, TEXT), lead)
+            pieces = [lead, part, pa.scalar(closing, TEXT)][: 3 if closing else 2]
+            shown = [_choose(is_there, piece, nothing) for piece in pieces]
+            made = pc.binary_join_element_wise(made, *shown, nothing)
+            started |= is_there
+        made = pc.binary_join_element_wise(made, pa.scalar(self._texts[-1], TEXT), nothing)
+        return Rewritten(_choose(started, made, pa.scalar(None, TEXT)))
+
+
+def _choose(mask: npt.NDArray[np.bool_], one: Any, other: Any) -> Any:
+    """What stands at each place, or for all of them."""
+    return one if mask.all() else pc.if_else(pa.array(mask), one, other)
