@@ -18,7 +18,7 @@ from pyarrow import parquet
 
 import igual
 from igual.lists import CodeMeaning
-from igual.rules import Label
+from igual.rules import Case, Label
 from tests.attack.forked import ForkServer
 from tests.attack.test_hardening import RULE, book
 from tests.conftest import Run
@@ -176,6 +176,15 @@ def test_long_lists_are_loaded_in_linear_time(tmp_path: Path) -> None:
     names = [f"c{number}" for number in range(20_000)]
     walk = igual.Crosswalk(pa.table({"column": names, "raw": names, "clean": names}))
     assert len(walk.columns) == 20_000
+
+
+def test_long_values_are_put_in_case_in_linear_time() -> None:
+    # As above: the squares of so many words would take minutes.
+    words = "İ( the: of " * 60_000
+    for rule in (Case(style="snake"), Case(style="title", small=["the", "of"])):
+        (made,) = rule.on([words])
+        assert len(made or "") > 240_000
+    assert Case(style="snake").on(["İ" + "a’" * 300_000]) == ["i\u0307" + "a" * 300_000]
 
 
 def test_a_vast_cell_is_bounded(run: Run, write: Write) -> None:

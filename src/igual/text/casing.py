@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import itertools
 import re
 import unicodedata
 from collections.abc import Callable, Collection
@@ -267,7 +268,8 @@ def _one_text(
             return _WORD.sub(lambda word: inside(word[0]), text)
         words = list(_WORD.finditer(text))
         edges = {words[0].start(), words[-1].start()}
-        edges |= {word.start() for word in words if _AFTER_COLON.search(text[: word.start()])}
+        gaps = ((last.end(), word.start()) for last, word in itertools.pairwise(words))
+        edges |= {start for end, start in gaps if _AFTER_COLON.search(text[end:start])}
         return _WORD.sub(lambda word: (at_edge if word.start() in edges else inside)(word[0]), text)
 
     return one

@@ -44,19 +44,22 @@ def split_words(text: str) -> list[str]:
     """
     if text.isascii():
         return _ASCII_WORD.findall(text.replace("'", ""))
-    words: list[str] = []
-    current = ""
+    words, start, before = [], 0, ""
     for at, character in enumerate(text):
-        if not (character.isalnum() or character in "'’"):
-            words, current = [*words, current], ""
+        is_apostrophe = character in "'’"
+        if not (character.isalnum() or is_apostrophe):
+            words.append(text[start:at])
+            start, before = at + 1, ""
             continue
-        before = current[-1:]
-        after = text[at + 1 : at + 2]
-        hump = character.isupper() and (before.islower() or (before.isupper() and after.islower()))
-        if current and (hump or before.isdigit() != character.isdigit()):
-            words, current = [*words, current], ""
-        current += "" if character in "'’" else character
-    return [word for word in [*words, current] if word]
+        hump = character.isupper() and (
+            before.islower() or (before.isupper() and text[at + 1 : at + 2].islower())
+        )
+        if before and (hump or before.isdigit() != character.isdigit()):
+            words.append(text[start:at])
+            start, before = at, ""
+        before = before if is_apostrophe else character
+    bare = (word.replace("'", "").replace("’", "") for word in [*words, text[start:]])
+    return [word for word in bare if word]
 
 
 def identifier_in(style: IdentifierStyle, keep: Collection[str]) -> Callable[[str], str]:
