@@ -17,7 +17,7 @@ from igual.settings import Settings, Several, Value
 from igual.text.arrays import has_pattern
 from igual.text.folding import casefold, trimmed
 from igual.text.packed import is_between, unpack
-from igual.text.patterns import checked_pattern
+from igual.text.patterns import checked_pattern, checked_sought
 from igual.text.reading import dates, limit, numbers
 from igual.text.replacing import find_first
 
@@ -86,6 +86,11 @@ class Condition(Settings):
     not_: ConditionLike | None = Field(default=None, alias="not")
     all: tuple[ConditionLike, ...] | None = None
     any: tuple[ConditionLike, ...] | None = None
+
+    @field_validator("word", "like")
+    @classmethod
+    def _text_is_short(cls, given: str | None) -> str | None:
+        return checked_sought(given) if given is not None else None
 
     @field_validator("pattern")
     @classmethod

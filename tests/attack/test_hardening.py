@@ -260,6 +260,27 @@ def test_every_text_output_is_guarded_on_request(run: Run, write: Write, tmp_pat
         assert "'=h" in cells or name != "o"
 
 
+@pytest.mark.parametrize(
+    ("pairs", "words", "said"),
+    [
+        ("A,x\na,y\n", "ignore_case = true", "pairs 'A' and 'a' are the same when case is ignored"),
+        ("(,x\n", "pattern = true", "the pattern '(' can't be used"),
+        ("a,x\nb,y\n", "pattern = true", "several patterns act one after another"),
+        ("aB" * 100_000 + ",x\n", "", "a text of 200,000 characters is too long to look for"),
+    ],
+    ids=["case", "pattern", "patterns", "long"],
+)
+def test_pair_lists_that_a_rule_can_not_use(
+    run: Run, write: Write, pairs: str, words: str, said: str
+) -> None:
+    write("t.csv", "a\n" + "aB" * 100_000 + "\n")
+    write("p.csv", f"from,to\n{pairs}")
+    write("b.toml", book(f'[pairs.p]\nfile = "p.csv"\n{RULE}do = "replace"\npairs = "p"\n{words}\n'))
+    done = run("apply b.toml t.csv --out o.csv")
+    assert (done.returncode, done.stderr.count("\n")) == (2, 1), done.stderr
+    assert f"rule 1 (replace): pair list 'p': {said}" in done.stderr
+
+
 # Lists and rulings
 
 

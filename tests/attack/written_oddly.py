@@ -79,6 +79,7 @@ def read_plainly(path: Path, delimiter: str) -> list[dict[str, str]]:
     else:
         text = io.StringIO(content.decode("utf-8-sig"), newline="")
         comma = delimiter if delimiter != "\t" else ","
+        csv.field_size_limit(1 << 30)
         rows = [*csv.DictReader(text, delimiter="\t" if kind == ".tsv" else comma, strict=True)]
     return [{name: "" if cell is None else str(cell) for name, cell in row.items()} for row in rows]
 

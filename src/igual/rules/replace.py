@@ -10,6 +10,7 @@ import pyarrow as pa
 from pydantic import Field, field_validator, model_validator
 
 from igual.column import to_mask
+from igual.errors import RulebookError
 from igual.lists import Need, Shelf
 from igual.pieces import change_pieces
 from igual.rules.base import EntrySource, Rule
@@ -18,7 +19,7 @@ from igual.settings import Value
 from igual.text.alternation import Where
 from igual.text.folding import light_key, light_key_of
 from igual.text.in_turn import ReplacingInTurn, substituted_in_turn
-from igual.text.patterns import LAST_PLACE, checked_substitution, substituted
+from igual.text.patterns import LAST_PLACE, checked_sought, checked_substitution, substituted
 from igual.text.replacing import PLACE, Replaced, Replacing, find_first
 
 
@@ -88,7 +89,9 @@ class Replace(Rule):
                 )
             if len(pairs) > 1 and not self.cascade:
                 raise ValueError("several patterns act one after another: say cascade = true")
-        if self.ignore_case and not self.pattern:
+            return
+        checked_sought(max(pairs, key=len, default=""))
+        if self.ignore_case:
             seen: dict[str, str] = {}
             for sought in pairs:
                 if (other := seen.setdefault(sought.casefold(), sought)) != sought:
@@ -114,13 +117,18 @@ class Replace(Rule):
 
     def rewriter(self, shelf: Shelf) -> Rewriter:
         """Prepare the rule for work."""
-        pairs = shelf.pairs[self.pairs].pairs if isinstance(self.pairs, str) else self.pairs
+        if isinstance(self.pairs, dict):
+            return _Rewriter(self, self.pairs)
+        pairs = shelf.pairs[self.pairs].pairs
+        try:
+            self.check_pairs(pairs)
+        except ValueError as error:
+            raise RulebookError(f"pair list {self.pairs!r}: {error}") from None
         return _Rewriter(self, pairs)
 
 
 class _Rewriter:
     def __init__(self, rule: Replace, pairs: Mapping[str, str]) -> None:
-        rule.check_pairs(pairs)
         self._rule = rule
         self._pairs = pairs
         self._replacing = self._prepare(pairs)

@@ -32,6 +32,15 @@ _OPEN_QUOTE = re.compile(r"\\Q(?:(?!\\E).)*\Z", re.DOTALL)
 _MARKS = "\x1c\x1d\x1e\x1f\ue000\ue001\ue002\ue003\uf8fd\uf8fe\uf8ff\U000f0000\U000f0001\U0010fffd"
 
 
+def checked_sought(text: str) -> str:
+    """The text, if it isn't too long to be looked for wherever it may stand; else ValueError."""
+    if len(text) > _LARGEST:
+        raise ValueError(
+            f"a text of {len(text):,} characters is too long to look for; {_LARGEST:,} are allowed"
+        )
+    return text
+
+
 def checked_pattern(pattern: str) -> str:
     """The pattern, if RE2 takes it; else ValueError with what is wrong."""
     if len(pattern) > _LARGEST:
