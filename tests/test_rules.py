@@ -260,3 +260,13 @@ def test_empty_tables_are_no_trouble(table: Any) -> None:
     assert outcome.effects["rows"].sum() == 0
     assert igual.survey(table).columns["distinct"].tolist() == [0]
     assert "changed nothing" in repr(outcome)
+
+
+def test_the_nth_match_is_found_whatever_else_the_values_hold() -> None:
+    # Marks are set between matches, of a character that no value holds.
+    odd = "".join(
+        map(chr, [*range(1, 32), *range(0xE000, 0xF900), *range(0xF0000, 0xF0100), 0x10FFFD, 0x10FFFF])
+    )
+    second = Replace(pairs={"a+": "b"}, pattern=True, nth=2)
+    assert second.on([f"{odd}a aa"]) == [f"{odd}a b"]
+    assert igual.rules.Extract(pattern="(a+)", nth=2).on([f"{odd}a aa"]) == ["aa"]

@@ -6,6 +6,7 @@ They know neither look-around nor back-references; `\w`, `\d` and `\b` mean ASCI
 from __future__ import annotations
 
 import re
+import sys
 from collections.abc import Sequence
 from typing import NamedTuple
 
@@ -190,9 +191,11 @@ def _find_free_mark(values: pa.Array, parts: Sequence[str]) -> str:
     """A character that no text holds."""
     given = "".join(parts)
     unused = (mark for mark in _MARKS if mark not in given and not has_any(values, mark))
-    if (free := next(unused, None)) is None:
-        raise ValueError("'nth' can't work on values with so many control characters; drop them first")
-    return free
+    if (free := next(unused, None)) is not None:
+        return free
+    held = {*given}.union(*values.drop_null().to_pylist())
+    # There are more than a million characters; those of no script come last.
+    return next(mark for mark in map(chr, range(sys.maxunicode, 0, -1)) if mark not in held)
 
 
 def captured(values: pa.Array, pattern: str, names: Sequence[str], nth: int) -> tuple[list[pa.Array], Mask]:
