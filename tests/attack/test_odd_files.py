@@ -187,6 +187,35 @@ def test_long_values_are_put_in_case_in_linear_time() -> None:
     assert Case(style="snake").on(["İ" + "a’" * 300_000]) == ["i\u0307" + "a" * 300_000]
 
 
+@pytest.mark.parametrize(
+    "rule",
+    [
+        """do = "replace"\npairs = { oak = "{b}!" }\nfill = true""",
+        f"""do = "compose"\ntemplate = "{"{a}" * 3_000}"\ninto = "c\"""",
+    ],
+    ids=["fill", "compose"],
+)
+def test_columns_that_would_make_values_vast_are_refused_first(
+    server: ForkServer, write: Write, tmp_path: Path, rule: str
+) -> None:
+    write("t.csv", f"a,b\n{'oak ' * 20_000},{'ab ' * 40_000}\n")
+    write("b.toml", book(f"{RULE}{rule}\n".replace('column = "a"\ndo = "compose"', 'do = "compose"')))
+    done = server.run("apply b.toml t.csv --out o.csv".split(), tmp_path, seconds=30, memory=4 << 30)
+    assert (done.timed_out, done.returncode, done.peak < 1 << 30) == (False, 2, True)
+    assert "bytes long; 1,048,576 are allowed" in done.stderr
+
+
+def test_a_vast_answer_on_a_sheet_is_shown_by_its_beginning(
+    server: ForkServer, write: Write, tmp_path: Path
+) -> None:
+    write("l.csv", "value\noak\n")
+    write("b.toml", book(f'[lists.l]\nfile = "l.csv"\n{RULE}do = "match"\nlist = "l"\n'))
+    odd = "‹Aldous Tr" + "\x1b[31" * 250_000
+    write("o.csv", f"column,value,ruling,reason\na,{odd},nothing such,\na,{odd}x,{odd},\n")
+    done = server.run("review b.toml o.csv".split(), tmp_path, seconds=30)
+    assert (done.timed_out, done.returncode, len(done.stdout) < 100_000) == (False, 1, True), done.stderr
+
+
 def test_a_vast_cell_is_bounded(run: Run, write: Write) -> None:
     write("t.csv", "a,b\n" + "x y " * 5_000_000 + ",1\noak,2\n")
     write("l.csv", "value\noak\n")

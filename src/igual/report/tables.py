@@ -12,6 +12,8 @@ from rich.text import Text
 from igual.text.characters import printable, visible
 
 LONGEST = 60
+# Nobody reads on, and to break a text of a million characters into lines takes minutes.
+_MOST = 2_000
 Cell = str | int | float | Text | None
 
 
@@ -41,8 +43,8 @@ def _cell(cell: Cell) -> Text:
 
 
 def draw_text(text: str, style: str = "") -> Text:
-    """A text that may hold something from outside, with everything that can't be seen drawn."""
-    return Text(printable(text), style=style)
+    """A text that may hold something from outside, with everything that can't be seen drawn, and of bounded length."""
+    return Text(printable(text if len(text) <= _MOST else f"{text[:_MOST]}…"), style=style)
 
 
 def draw_value(value: str | None, style: str = "") -> Text:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
 import numpy as np
@@ -17,6 +17,7 @@ from igual.conditions import is_blank
 from igual.lists import Shelf
 from igual.rules.base import Rule
 from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
+from igual.text.arrays import refuse_long_texts
 
 _NAME = re.compile(r"\{([^{}]*)\}")
 # What stands right around a part belongs to it.
@@ -98,21 +99,28 @@ class _Rewriter(PlainRewriter):
 
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         nothing = pa.scalar("", TEXT)
-        made: Any = pa.scalar(self._texts[0], TEXT)
+        cells = [values if name == self._own else beside[name] for name in self._names]
+        self._refuse_growth(values, cells)
+        made: list[Any] = [pa.scalar(self._texts[0], TEXT)]
         started = np.zeros(len(values), np.bool_)
-        parts = zip(self._texts, self._names, self._enclosed, strict=False)
-        for place, (before, name, (opening, closing)) in enumerate(parts):
-            part = values if name == self._own else beside[name]
+        parts = zip(self._texts, cells, self._enclosed, strict=False)
+        for place, (before, part, (opening, closing)) in enumerate(parts):
             is_there = ~is_blank(part)
             lead: Any = pa.scalar(opening, TEXT)
             if place:
                 lead = _choose(started, pa.scalar(before + opening, TEXT), lead)
             pieces = [lead, part, pa.scalar(closing, TEXT)][: 3 if closing else 2]
-            shown = [_choose(is_there, piece, nothing) for piece in pieces]
-            made = pc.binary_join_element_wise(made, *shown, nothing)
+            made += [_choose(is_there, piece, nothing) for piece in pieces]
             started |= is_there
-        made = pc.binary_join_element_wise(made, pa.scalar(self._texts[-1], TEXT), nothing)
-        return Rewritten(_choose(started, made, pa.scalar(None, TEXT)))
+        made += [pa.scalar(self._texts[-1], TEXT), nothing]
+        return Rewritten(_choose(started, pc.binary_join_element_wise(*made), pa.scalar(None, TEXT)))
+
+    def _refuse_growth(self, values: pa.Array, cells: Sequence[pa.Array]) -> None:
+        """Raise RulebookError, before they are made, where texts would be far too long."""
+        lengths = pa.scalar(sum(len(text.encode()) for text in self._texts), pa.int64())
+        for part in cells:
+            lengths = pc.add(lengths, pc.binary_length(part).fill_null(0).cast(pa.int64()))
+        refuse_long_texts(lengths, values)
 
 
 def _choose(mask: npt.NDArray[np.bool_], one: Any, other: Any) -> Any:

@@ -6,7 +6,7 @@ import itertools
 import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import cached_property
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -89,7 +89,7 @@ class Replacing:
             return Replaced(values, np.zeros(len(self._pairs), np.bool_))
         if self._where == "whole" and not self._keep_case and beside is None:
             return _replaced_whole(values, self._pairs, self._ignore_case)
-        refuse_growth(values, self._pairs, self._ignore_case)
+        refuse_growth(values, self._pairs, self._ignore_case, beside)
         packed = unpack(values)
         data, is_careful = self._read(values, packed)
         hits = self._find(Packed(data, packed.offsets), is_careful)
@@ -254,7 +254,12 @@ def accept_places(packed: Packed, where: Where) -> Callable[[Offsets, Offsets], 
 
 
 def refuse_growth(
-    values: pa.Array, pairs: Mapping[str, str], ignore_case: bool, *, in_turn: bool = False
+    values: pa.Array,
+    pairs: Mapping[str, str],
+    ignore_case: bool,
+    beside: Mapping[str, pa.Array] | None = None,
+    *,
+    in_turn: bool = False,
 ) -> None:
     """Raise RulebookError, before it is made, where replacing would make a value far too long.
 
@@ -262,18 +267,29 @@ def refuse_growth(
         values: Texts, (values,).
         pairs: Texts to look for, and what is put in their places.
         ignore_case: Whether they are found in any case.
+        beside: Other columns, whose names in braces in a replacement stand for their texts.
         in_turn: Whether one of them is at work, and not all together.
     """
     lengths = pc.binary_length(values).cast(pa.int64())
-    longest = max((len(given.encode()) for given in pairs.values()), default=0)
+    sizes = [_size_of(given, beside) for given in pairs.values()]
+    longest = max((pc.max(size).as_py() or 0 for size in sizes), default=0)
     if (pc.max(lengths).as_py() or 0) * max(longest, 1) <= LONGEST_TEXT:
         return
     grown = lengths
-    for sought, given in pairs.items():
+    for sought, size in zip(pairs, sizes, strict=True):
         counts = pc.count_substring(values, pattern=sought, ignore_case=ignore_case).cast(pa.int64())
-        more = pc.multiply(counts, max(len(given.encode()) - len(sought.encode()), 0))
+        more = pc.multiply(counts, pc.max_element_wise(pc.subtract(size, len(sought.encode())), 0))
         grown = pc.add(lengths if in_turn else grown, more)
         refuse_long_texts(grown, values)
+
+
+def _size_of(given: str, beside: Mapping[str, pa.Array] | None) -> Any:
+    """How many bytes a replacement has: one number, or one for each value where it names columns, (values,)."""
+    texts = PLACE.split(given) if beside is not None else [given]
+    size = pa.scalar(sum(len(text.encode()) for text in texts[::2]), pa.int64())
+    for name in texts[1::2]:
+        size = pc.add(size, pc.binary_length((beside or {})[name]).fill_null(0).cast(pa.int64()))
+    return size
 
 
 def _in_case_of(text: str, given: str) -> str:
