@@ -6,7 +6,6 @@ They know neither look-around nor back-references; `\w`, `\d` and `\b` mean ASCI
 from __future__ import annotations
 
 import re
-import sys
 from collections.abc import Sequence
 from typing import NamedTuple
 
@@ -195,7 +194,7 @@ def _find_free_mark(values: pa.Array, parts: Sequence[str]) -> str:
         return free
     held = {*given}.union(*values.drop_null().to_pylist())
     # There are more than a million characters; those of no script come last.
-    return next(mark for mark in map(chr, range(sys.maxunicode, 0, -1)) if mark not in held)
+    return next(mark for mark in map(chr, range(0x10FFFF, 0, -1)) if mark not in held)
 
 
 def captured(values: pa.Array, pattern: str, names: Sequence[str], nth: int) -> tuple[list[pa.Array], Mask]:
