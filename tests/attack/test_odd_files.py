@@ -111,6 +111,13 @@ def test_sheets_of_odd_tags_are_refused_soon(server: ForkServer, tmp_path: Path,
     assert (done.timed_out, done.returncode, done.stderr.count("\n")) == (False, 2, 1), done.stderr
 
 
+def test_pictures_in_a_workbook_are_no_sheets(run: Run, tmp_path: Path) -> None:
+    path = make_xlsx(tmp_path / "t.xlsx", [["a"], ["oak"]])
+    with zipfile.ZipFile(path, "a") as packed:
+        packed.writestr("xl/media/image1.png", b"\x89PNG\r\n<c " + b"\x01" * 1_000 + b">")
+    assert run("tally t.xlsx -c a --distinct").stdout == "oak\n"
+
+
 @pytest.mark.parametrize("at", ["XFD1048576", "A99999999999", "ZZZZ5"])
 def test_cells_at_a_far_corner_are_refused(run: Run, tmp_path: Path, at: str) -> None:
     row = at.lstrip("ABCDEFGHIJKLMNOPQRSTUVWXYZ")

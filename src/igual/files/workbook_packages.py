@@ -93,7 +93,9 @@ def refuse_vast_package(path: Path) -> None:
 
 def _refuse_vast_sheet(name: str, content: bytes, is_xml: bool) -> None:
     declares = is_xml and (b"\x00" in content[:100] or b"<!DOCTYPE" in content or b"<!ENTITY" in content)
-    if declares or content.startswith(_WIDE) or _LONG_CELL.search(content):
+    # The bytes of pictures may look like anything.
+    is_long = content[:100].lstrip(b"\xef\xbb\xbf\r\n\t ").startswith(b"<") and _LONG_CELL.search(content)
+    if declares or content.startswith(_WIDE) or is_long:
         raise TableError(f"{name} has a sheet that is written in no usual way; save it again, or as CSV")
     if broken := _BROKEN_TEXT.search(content):
         said = broken[0].rpartition(b">")[2].decode(errors="replace")[:40]
