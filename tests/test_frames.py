@@ -19,7 +19,7 @@ from polars.testing import assert_frame_equal
 
 import igual
 from igual.engines.plain import PlainEngine
-from igual.rules import Case, Compose, Label, Replace, Spacing
+from igual.rules import Blanks, Case, Compose, Label, Replace, Spacing
 
 CODES = {"state": igual.Codebook({1: "good", 2: "fair", 3: "poor"})}
 BOOK = igual.Rulebook(
@@ -120,6 +120,33 @@ def test_polars_columns_that_no_rule_changes_stay() -> None:
     changed = igual.Rulebook([Replace(columns=("c", "i"), pairs={"u": "w", "1": "9"})]).apply(frame).table
     assert changed["c"].to_list() == ["w", "v", "w"]
     assert (changed["i"].dtype, changed["i"].to_list()) == (pl.Int8, [9, None, 3])
+
+
+def test_pandas_columns_of_which_rules_make_values_missing() -> None:
+    kinds = {"Int8": "Int8", "int8": "Int64", "UInt64": "UInt64", "uint64": "UInt64", "Float32": "Float32"}
+    blanks = igual.Rulebook([Blanks(column="c", texts=("2", "true"))])
+    for dtype, wanted in kinds.items():
+        large = 2**64 - 1 if "64" in dtype else 5
+        cells = blanks.apply(pd.DataFrame({"c": pd.Series([2, large], dtype=dtype)})).table["c"]
+        assert (cells.dtype, cells.isna().tolist()) == (wanted, [True, False]), dtype
+        assert dtype == "Float32" or cells[1] == large
+    for dtype in ("bool", "boolean"):
+        cells = blanks.apply(pd.DataFrame({"c": pd.Series([True, False], dtype=dtype)})).table["c"]
+        assert (cells.dtype, cells.isna().tolist(), cells[1]) == ("boolean", [True, False], False)
+
+
+@pytest.mark.parametrize("large", [3, 2**120, 2**127 - 1])
+def test_polars_whole_numbers_of_128_bits(large: int) -> None:
+    frame = pl.DataFrame({"c": pl.Series([1, None, -2, large], dtype=pl.Int128)})
+    assert igual.survey(frame).columns["distinct"].tolist() == [3]
+    blanks = igual.Rulebook([Blanks(column="c", texts=("-2",))])
+    for table in (frame, frame.lazy()):
+        cells = blanks.apply(table).table.lazy().collect()["c"]
+        assert [cell and int(cell) for cell in cells] == [1, None, None, large]
+        assert cells.dtype == (pl.Int128 if large < 10**38 else pl.String)
+    negative = igual.Rulebook([Replace(column="c", pairs={"1": "-1"})])
+    unsigned = pl.DataFrame({"c": pl.Series([1, 2], dtype=pl.UInt128)})
+    assert negative.apply(unsigned).table["c"].to_list() == ["-1", "2"]
 
 
 def test_rules_on_values_give_back_the_kind_they_got() -> None:

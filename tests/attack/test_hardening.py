@@ -230,6 +230,15 @@ def test_a_full_disk_while_a_spreadsheet_is_written(trees: Path) -> None:
     assert not list(trees.glob("*open.xlsx*"))
 
 
+@pytest.mark.parametrize("megabytes", [614, 1_433])
+def test_short_memory_is_no_mistake_of_igual(trees: Path, megabytes: int) -> None:
+    short = lambda: resource.setrlimit(resource.RLIMIT_AS, (megabytes * 1_000_000,) * 2)  # noqa: E731
+    call = [str(COMMAND), *"apply trees.toml june.csv --out new.csv".split()]
+    done = subprocess.run(call, cwd=trees, capture_output=True, text=True, preexec_fn=short)
+    assert "unforeseen" not in done.stderr
+    assert (trees / "new.csv").exists() is (done.returncode == 0)
+
+
 # Formulas
 
 

@@ -17,6 +17,8 @@ from igual.text.characters import printable
 _INTERRUPTED = 130
 # An error is a line, and perhaps a second one that says what to do; neither is longer than this.
 _LONGEST_LINE = 600
+# What Python and the linker say where memory is short.
+_NO_MEMORY = ("failed to map segment", "annot allocate memory", "can't start new thread")
 _REPORT = (
     "This is a mistake in Igual: please report it with the call (IGUAL_DEBUG=1 shows where it happened)."
 )
@@ -108,10 +110,10 @@ def explain_failure(error: BaseException, *, was_interrupted: bool) -> int:
 
 
 def _format_error(error: BaseException) -> tuple[str, ...]:
-    if isinstance(error, MemoryError):
-        return ("the computer has too little free memory for this table",)
     if isinstance(error, IgualError):
         return (str(error),)
+    if isinstance(error, MemoryError) or any(words in str(error) for words in _NO_MEMORY):
+        return ("the computer has too little free memory for this table",)
     if isinstance(error, OSError) and error.strerror:
         return (f"{error.filename or 'standard output'}: {error.strerror}",)
     return (f"unforeseen error, {type(error).__name__}: {error}", _REPORT)

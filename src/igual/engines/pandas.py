@@ -160,11 +160,21 @@ def _decode_measures(clean: CleanColumn, measures: pa.Array, dtype: Any, index: 
     rows = clean.column.decode(measures, measures.type)
     if isinstance(dtype, pd.ArrowDtype):
         held: Any = pd.ArrowDtype(measures.type)
+    elif clean.output.kind == "text" and hasattr(dtype, "__from_arrow__"):
+        held = dtype
+    else:
+        held = _nullable_dtype(measures.type) if rows.null_count else None
+    if held is not None:
         return pd.Series(held.__from_arrow__(rows), index=index, name=clean.name)
-    if pa.types.is_integer(measures.type) and rows.null_count:
-        return pd.Series(pd.array(rows.to_pylist(), dtype="Int64"), index=index, name=clean.name)
     cells = pd.Series(rows.to_pandas(date_as_object=False).array, index=index, name=clean.name)
-    is_same_kind = clean.output.kind == "text" and not (
-        _holds_objects(dtype) or pd.api.types.is_bool_dtype(dtype)
-    )
+    is_same_kind = clean.output.kind == "text" and not _holds_objects(dtype)
     return cells.astype(dtype) if is_same_kind else cells
+
+
+def _nullable_dtype(kind: pa.DataType) -> Any:
+    """The dtype of cells some of which are missing, where NumPy has none for these."""
+    if pa.types.is_boolean(kind):
+        return pd.BooleanDtype()
+    if pa.types.is_integer(kind):
+        return pd.UInt64Dtype() if pa.types.is_uint64(kind) else pd.Int64Dtype()
+    return None

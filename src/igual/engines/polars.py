@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import suppress
 from typing import Any
 
 import numpy as np
@@ -14,6 +15,7 @@ from igual.engines.arrow import encode_cells, order_values, to_measures
 from igual.engines.base import CleanColumn
 from igual.engines.combinations import Combinations, combine
 
+_NARROW = (pl.Int8, pl.Int16, pl.Int32, pl.Int64, pl.UInt8, pl.UInt16, pl.UInt32, pl.UInt64)
 _ROWS = "rows counted by igual"
 
 
@@ -112,11 +114,21 @@ class LazyEngine:
 
 
 def _to_arrow(series: pl.Series) -> pa.ChunkedArray:
+    if series.dtype.is_integer() and series.dtype not in _NARROW:
+        series = _narrow(series)
     cells = pa.chunked_array(series)
     held = cells.type.value_type if pa.types.is_dictionary(cells.type) else cells.type
     if pa.types.is_string_view(held) and pa.types.is_dictionary(cells.type):
         return cells.cast(pa.dictionary(pa.int32(), TEXT))
     return cells
+
+
+def _narrow(series: pl.Series) -> pl.Series:
+    """Whole numbers of 128 bits, which Arrow doesn't know, as decimals; as texts where one has 39 digits."""
+    try:
+        return series.cast(pl.Decimal(38, 0))
+    except pl.exceptions.InvalidOperationError:
+        return series.cast(pl.String)
 
 
 def _series(codes: Codes) -> pl.Series:
@@ -125,14 +137,14 @@ def _series(codes: Codes) -> pl.Series:
 
 def _write_cells(clean: CleanColumn, dtype: Any) -> pl.Series:
     """What clean values are as cells, (distinct,); in the type of the raw column where they can be."""
-    kind = (
-        None
-        if dtype is None or clean.column.kind == TEXTS
-        else pa.chunked_array(pl.Series([], dtype=dtype)).type
-    )
+    kind = None if dtype is None or clean.column.kind == TEXTS else _to_arrow(pl.Series([], dtype=dtype)).type
     if (measures := to_measures(clean, kind)) is not None:
         cells = pl.Series(measures)
-        return cells.cast(dtype) if kind is not None and clean.output.kind == "text" else cells
+        if kind is None or clean.output.kind != "text":
+            return cells
+        # Whole numbers of 128 bits without a sign hold less than decimals do.
+        with suppress(pl.exceptions.InvalidOperationError):
+            return cells.cast(dtype)
     if clean.output.order:
         values, _ = order_values(clean)
         return pl.Series(clean.values.cast(TEXT), dtype=pl.String).cast(pl.Enum(values.to_pylist()))

@@ -30,7 +30,7 @@ def existing_file(path: str | os.PathLike[str], error: type[IgualError] = TableE
         why = getattr(cause, "strerror", None) or "it can't be a file's name"
         raise error(f"{str(path)[:200]}: {why}") from None
     if is_folder:
-        raise error(f"{path} is a folder, not a file")
+        raise error(f"{file} is a folder, not a file")
     if not is_there:
         siblings = (
             sorted(p.name for p in file.parent.iterdir() if p.is_file()) if file.parent.is_dir() else []

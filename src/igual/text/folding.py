@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from functools import cache
 
 import numpy as np
 import pyarrow as pa
@@ -45,7 +46,10 @@ _MARKS = "!\"'(),-./:;?[\\]_`{}"
 _ASCII_MARKS = np.array([chr(byte) in _MARKS for byte in range(256)])
 _ASIDE = _ASCII_MARKS | (np.arange(256) <= _SPACE)
 _ANY_SHOWN = f"[{re.escape(_SPACES + ''.join(NAMED))}]+"
-_BETWEEN_DIGITS = re.compile(r"(?<=\d)[^\w]+(?=\d)|(?:(?<=\s)|^)[-−](?=\d)")
+_BETWEEN_DIGITS = re.compile(r"((?<=\d)[^\w]+(?=\d)|(?:(?<=\s)|^)[-−](?=\d))")
+_NO_SPACES = dict.fromkeys(map(ord, _SPACES))
+# Half of a character, which no value holds: what pieces are joined by to be looked at in one go.
+_JOINED = "\ud800"
 
 
 def casefold(values: pa.Array) -> pa.Array:
@@ -118,12 +122,6 @@ def _punctuation_key(values: pa.Array) -> pa.Array:
     return each_where(quick, careful, values, lambda text: _set_aside(text, spaces=True))
 
 
-def _aside(character: str) -> bool:
-    if character in _TELLING:
-        return False
-    return unicodedata.category(character)[0] in "PZC" or character in "`´\t" or character in JOINERS
-
-
 def folded_key(values: pa.Array) -> pa.Array:
     """Case, accents, spacing and punctuation set aside: the key of `by = "folded"`.
 
@@ -146,16 +144,36 @@ def _folded_key(values: pa.Array) -> pa.Array:
     return each_where(quick, careful, lowered, lambda text: _set_aside(text, spaces=False) or text.strip())
 
 
+class _Kept(dict[int, int | None]):
+    """For `str.translate`: characters kept or set aside, looked at when they come up first."""
+
+    def __init__(self, always: str) -> None:
+        super().__init__({code: code for code in map(ord, always)})
+
+    def __missing__(self, code: int) -> int | None:
+        character = chr(code)
+        aside = unicodedata.category(character)[0] in "PZC" or character in "`´\t" or character in JOINERS
+        kept = None if aside else code
+        self[code] = kept
+        return kept
+
+
+@cache
+def _kept(*, spaces: bool) -> _Kept:
+    return _Kept(_TELLING + _JOINED + (_SPACES if spaces else ""))
+
+
 def _set_aside(text: str, *, spaces: bool) -> str:
     """A text without punctuation (and without spaces, unless `spaces`), except for what numbers need."""
-    kept: list[str] = []
-    at = 0
-    for between in _BETWEEN_DIGITS.finditer(text):
-        kept += [c for c in text[at : between.start()] if not _aside(c) or (spaces and c in _SPACES)]
-        kept.append("".join(c for c in between[0] if c not in _SPACES) or " ")
-        at = between.end()
-    kept += [c for c in text[at:] if not _aside(c) or (spaces and c in _SPACES)]
-    return "".join(kept)
+    kept = _kept(spaces=spaces)
+    pieces = _BETWEEN_DIGITS.split(text)
+    if len(pieces) == 1:
+        return text.translate(kept)
+    outside = _JOINED.join(pieces[::2]).translate(kept).split(_JOINED)
+    between = _JOINED.join(pieces[1::2]).translate(_NO_SPACES).split(_JOINED)
+    pieces[::2] = outside
+    pieces[1::2] = [marks or " " for marks in between]
+    return "".join(pieces)
 
 
 def light_key_of(text: str) -> str:
