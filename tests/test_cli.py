@@ -377,3 +377,16 @@ def test_an_error_stands_alone(run: Run, write: Write) -> None:
     assert (done.returncode, done.stderr.count("\n")) == (2, 1)
     done = run(f"{apply} nowhere/clean.csv")
     assert (done.returncode, done.stderr.count("\n")) == (2, 1)
+
+
+def test_of_very_many_columns_the_first_are_shown(run: Run, write: Callable[[str, str], Path]) -> None:
+    write("t.csv", ",".join(f"c{n}" for n in range(250)) + "\n" + ",".join([" 1"] * 250) + "\n")
+    numbers = '[[rule]]\ndo = "number"\ncolumns = ["c0", "c1"]\n'
+    write("b.toml", f'igual = 1\n[[rule]]\ndo = "spacing"\ncolumns = ["c*"]\n{numbers}')
+    done = run("apply b.toml t.csv --out n.csv")
+    assert re.search(r"^and 52 more lines; --json tells of all$", done.stdout, re.MULTILINE)
+    assert " c199 " in done.stdout
+    told = json.loads(run("apply b.toml t.csv --out n.csv --json").stdout)
+    assert len(told["effects"]) == 252
+    # Of the columns that no later rule reads numbers from, spaces were all that kept values from being such.
+    assert len([hint for hint in told["hints"] if hint["kind"] == "numbers left"]) == 248

@@ -81,12 +81,12 @@ def apply(
     earlier: str | None,
     **files: str | None,
 ) -> None:
-    r"""Apply a rulebook to a table, and account for every change.
+    """Apply a rulebook to a table, and account for every change.
 
     \b
     Examples:  igual apply trees.toml trees.csv --preview 5
-               igual apply trees.toml trees.csv --out clean.csv --open open.xlsx --record run.json
-    """
+               igual apply trees.toml trees.csv --out clean.csv --open open.xlsx
+    """  # noqa: D301 - \b keeps the lines of the examples
     from igual.cli._loading import apply_files
     from igual.cli._run_files import Run, TextChoice, write_outputs
     from igual.engines.combinations import Bounds

@@ -49,15 +49,16 @@ def check(
     allow_outside: tuple[str, ...],
     as_json: bool,
 ) -> int:
-    r"""See whether every value is settled, labelled, listed and in form: a line for each finding; exit status 1 if any.
+    """See whether every value is settled, labelled, listed and in form: a line for each finding; exit status 1 if any.
 
     Kinds of findings: open, unlisted, unlabelled, unread, undecided, ruled out, unfit, stale (a ruling that the
     list no longer knows) and, with --since, changed (a value comes out differently than before).
 
     \b
     Examples:  igual check trees.toml trees.csv
-               igual check trees.toml june.csv --since may-crosswalk.csv --allow open=0.5%
-    """
+               igual check trees.toml june.csv --allow open=0.5%
+               igual check trees.toml june.csv --since may-crosswalk.csv
+    """  # noqa: D301 - \b keeps the lines of the examples
     from igual.cli._loading import apply_files, gather_pieces, report_reading
     from igual.engines.combinations import Bounds
     from igual.files.crosswalks import load_crosswalk

@@ -41,7 +41,7 @@ def learn(
     On a terminal it asks about one value after another, each the one whose answer tells most, until it is sure. Exit
     status 1 where nothing was learned.
 
-    Example:  igual learn trees.csv -c species -e "Maple, Norway" "Norway maple" --add trees.toml
+    Example:  igual learn trees.csv -c species -e "Maple, Norway" "Norway maple"
     """
     from igual.cli._loading import count_file, open_table, report_reading
     from igual.errors import RulebookError, TableError

@@ -24,7 +24,7 @@ def lists(
 ) -> None:
     """Compare two versions of a reference list: entries added, removed and renamed, and what that touches.
 
-    Example:  igual lists species-2025.csv species.csv --rulebook trees.toml --list species
+    Example:  igual lists species-2025.csv species.csv
     """
     from pathlib import Path
 

@@ -70,7 +70,7 @@ def review(
     encoding: str | None,
     as_json: bool,
 ) -> int:
-    r"""Take rulings on open values, from a sheet that `igual apply --open` wrote, or in a terminal.
+    """Take rulings on open values, from a sheet that `igual apply --open` wrote, or in a terminal.
 
     In a terminal, kinds of differences come first ("May ‘library’ be left out?"): one answer settles many values.
 
@@ -81,7 +81,7 @@ def review(
     Examples:  igual review trees.toml open.xlsx
                igual review trees.toml --table trees.csv --page open.html
                igual review trees.toml --withdraw library
-    """
+    """  # noqa: D301 - \b keeps the lines of the examples
     from igual.cli._loading import user
     from igual.files.list_changes import add_to_list_files
     from igual.files.rulebooks import load_rulebook

@@ -12,13 +12,13 @@ from igual.cli._options import json_option, print_json
 @click.option("--schema", is_flag=True, help="Print a JSON Schema of rulebooks, for editors that check TOML.")
 @json_option
 def rules(do: str | None, schema: bool, as_json: bool) -> None:
-    r"""List what rules can do, with a line and an example each; or show one rule with all its words.
+    """List what rules can do, with a line and an example each; or show one rule with all its words.
 
     \b
     Examples:  igual rules
                igual rules match
                igual rules --schema
-    """
+    """  # noqa: D301 - \b keeps the lines of the examples
     from igual.errors import RulebookError
     from igual.report.rule_views import describe_rule, rule_view, rules_view
     from igual.report.terminal import show

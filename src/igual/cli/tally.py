@@ -77,7 +77,7 @@ def tally(
 ) -> None:
     """Count the distinct values of a column, perhaps only those that meet a condition.
 
-    Example:  igual tally trees.csv --column species --contains maple --ignore-case
+    Example:  igual tally trees.csv -c species --contains maple --ignore-case
     """
     from igual.cli._loading import count_file, find_restyled, open_table, read_rows, report_reading
     from igual.conditions import Condition

@@ -174,7 +174,7 @@ def effects_view(account: Account) -> RenderableType:
             effect.near_misses,
             *([draw_value(effect.note) if effect.note else ""] if noted else []),
         )
-        for effect in account.effects
+        for effect in account.effects[:_MOST_SHOWN]
     )
     names = (
         "rule#",
@@ -186,7 +186,9 @@ def effects_view(account: Account) -> RenderableType:
         "open#",
         "near misses#",
     )
-    return draw_table("What each rule changed", (*names, "note") if noted else names, rows)
+    table = draw_table("What each rule changed", (*names, "note") if noted else names, rows)
+    left = len(account.effects) - _MOST_SHOWN
+    return Group(table, Text(f"and {left:,} more lines; --json tells of all\n", "dim")) if left > 0 else table
 
 
 def unknown_view(account: Account, most: int = 15) -> RenderableType:

@@ -225,11 +225,17 @@ def _list_notes(account: Account) -> Iterable[Hint]:
 
 def _find_numbers_left(account: Account) -> Iterable[Hint]:
     """Columns in which spaces were all that kept values from being numbers."""
+    rules = {stage.number: stage.rule for stage in account.stages}
+    last_taken = {
+        column: number
+        for number, rule in sorted(rules.items())
+        if rule.takes_numbers
+        for column in rule.columns
+    }
     for stage in account.stages:
         if not stage.rule.only_respaces or not stage.changed.any():
             continue
-        later = [other.rule for other in account.stages if other.number > stage.number]
-        if any(rule.takes_numbers and stage.target in rule.columns for rule in later):
+        if last_taken.get(stage.target, 0) > stage.number:
             continue
         is_text = ~is_blank(stage.after)
         now, before = ~np.isnan(numbers(stage.after)), has_pattern(stage.before, PLAIN_NUMBER)
