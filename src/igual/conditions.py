@@ -83,7 +83,7 @@ class Condition(Settings):
     blank: bool | None = None
     ignore_case: bool = False
     column: str | None = None
-    not_: ConditionLike | None = Field(default=None, alias="not")
+    not_: ConditionLike | None = Field(default=None, validation_alias="not", serialization_alias="not")
     all: tuple[ConditionLike, ...] | None = None
     any: tuple[ConditionLike, ...] | None = None
 
