@@ -48,6 +48,8 @@ def spark() -> Iterator[Any]:
             "spark.driver.host": "127.0.0.1",
             "spark.sql.shuffle.partitions": "3",
             "spark.driver.memory": "1g",
+            # A short life: what takes long to compile never pays.
+            "spark.driver.extraJavaOptions": "-XX:TieredStopAtLevel=1 -XX:+UseSerialGC",
         }
         builder = SparkSession.builder.master("local[2]")
         for name, setting in settings.items():

@@ -20,11 +20,13 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
+# What commands import when they need it, besides Igual's own modules.
 _PRELOADED = (
-    "igual.__main__", "igual.cli", "numpy", "scipy.sparse", "pyarrow", "pyarrow.compute", "pyarrow.csv", "pyarrow.parquet", "pydantic",
-    "tomlkit", "rich.table", "rich.console", "openpyxl", "filelock", "charset_normalizer", "igual.cli._loading",
-    "igual.report.records", "igual.report.views", "igual.runs.outcome", "igual.matching.matcher",
+    "numpy", "scipy.sparse", "pyarrow.csv", "pyarrow.dataset", "pyarrow.json", "pyarrow.parquet", "pydantic", "tomlkit",
+    "rich.table", "rich.console", "openpyxl", "python_calamine", "jinja2", "filelock", "charset_normalizer",
 )  # fmt: skip
+# Igual's modules that few commands need, with the large libraries behind them.
+_SELDOM = ("igual.engines.", "igual.matching.compiled", "igual.report.drawn_figure")
 
 
 class Done(NamedTuple):
@@ -115,14 +117,21 @@ class ForkServer:
 
 def _serve() -> None:
     """Take calls from standard input, one at a time, and answer on standard output."""
+    import gc
     import importlib
+    import pkgutil
+
+    import igual
 
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     from igual.cli import forbid_pandas
 
     forbid_pandas()
-    for name in _PRELOADED:
+    own = (module.name for module in pkgutil.walk_packages(igual.__path__, "igual."))
+    for name in (*_PRELOADED, *(name for name in own if not name.startswith(_SELDOM))):
         importlib.import_module(name)
+    # What is here for good needn't be looked through, and copied for it, in each child.
+    gc.freeze()
     for line in sys.stdin:
         print(json.dumps(_run(json.loads(line))), flush=True)
 
