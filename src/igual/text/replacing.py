@@ -272,7 +272,7 @@ def refuse_growth(
     """
     lengths = pc.binary_length(values).cast(pa.int64())
     sizes = [_size_of(given, beside) for given in pairs.values()]
-    longest = max((pc.max(size).as_py() or 0 for size in sizes), default=0)
+    longest = max((size if isinstance(size, int) else pc.max(size).as_py() or 0 for size in sizes), default=0)
     if (pc.max(lengths).as_py() or 0) * max(longest, 1) <= LONGEST_TEXT:
         return
     grown = lengths
@@ -283,10 +283,10 @@ def refuse_growth(
         refuse_long_texts(grown, values)
 
 
-def _size_of(given: str, beside: Mapping[str, pa.Array] | None) -> Any:
+def _size_of(given: str, beside: Mapping[str, pa.Array] | None) -> int | pa.Array:
     """How many bytes a replacement has: one number, or one for each value where it names columns, (values,)."""
     texts = PLACE.split(given) if beside is not None else [given]
-    size = pa.scalar(sum(len(text.encode()) for text in texts[::2]), pa.int64())
+    size: Any = sum(len(text.encode()) for text in texts[::2])
     for name in texts[1::2]:
         size = pc.add(size, pc.binary_length((beside or {})[name]).fill_null(0).cast(pa.int64()))
     return size
