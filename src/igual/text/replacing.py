@@ -270,26 +270,39 @@ def refuse_growth(
         beside: Other columns, whose names in braces in a replacement stand for their texts.
         in_turn: Whether one of them is at work, and not all together.
     """
-    lengths = pc.binary_length(values).cast(pa.int64())
-    sizes = [_size_of(given, beside) for given in pairs.values()]
-    longest = max((size if isinstance(size, int) else pc.max(size).as_py() or 0 for size in sizes), default=0)
-    if (pc.max(lengths).as_py() or 0) * max(longest, 1) <= LONGEST_TEXT:
+    lengths = _lengths(values)
+    longest = pc.max(lengths).as_py() or 0
+    # No character takes more than four bytes.
+    if beside is None and longest * 4 * max(map(len, pairs.values()), default=0) <= LONGEST_TEXT:
+        return
+    made_of = [_take_apart(given, beside is not None) for given in pairs.values()]
+    named = {
+        name: _lengths((beside or {})[name]) for name in {name for _, names in made_of for name in names}
+    }
+    most = {name: pc.max(sizes).as_py() or 0 for name, sizes in named.items()}
+    largest = max((size + sum(most[name] for name in names) for size, names in made_of), default=0)
+    if longest * largest <= LONGEST_TEXT:
         return
     grown = lengths
-    for sought, size in zip(pairs, sizes, strict=True):
+    for sought, (size, names) in zip(pairs, made_of, strict=True):
         counts = pc.count_substring(values, pattern=sought, ignore_case=ignore_case).cast(pa.int64())
-        more = pc.multiply(counts, pc.max_element_wise(pc.subtract(size, len(sought.encode())), 0))
+        given: Any = size - len(sought.encode())
+        for name in names:
+            given = pc.add(given, named[name])
+        more = pc.multiply(counts, pc.max_element_wise(given, 0))
         grown = pc.add(lengths if in_turn else grown, more)
         refuse_long_texts(grown, values)
 
 
-def _size_of(given: str, beside: Mapping[str, pa.Array] | None) -> int | pa.Array:
-    """How many bytes a replacement has: one number, or one for each value where it names columns, (values,)."""
-    texts = PLACE.split(given) if beside is not None else [given]
-    size: Any = sum(len(text.encode()) for text in texts[::2])
-    for name in texts[1::2]:
-        size = pc.add(size, pc.binary_length((beside or {})[name]).fill_null(0).cast(pa.int64()))
-    return size
+def _lengths(texts: pa.Array) -> pa.Array:
+    """How many bytes each text has, (texts,); a missing one none."""
+    return pc.binary_length(texts).fill_null(0).cast(pa.int64())
+
+
+def _take_apart(given: str, names_columns: bool) -> tuple[int, list[str]]:
+    """How many bytes of a replacement are its own, and the columns whose texts stand in it."""
+    texts = PLACE.split(given) if names_columns else [given]
+    return sum(len(text.encode()) for text in texts[::2]), texts[1::2]
 
 
 def _in_case_of(text: str, given: str) -> str:
