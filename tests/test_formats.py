@@ -29,6 +29,7 @@ from igual.files.tables import open_table_file, read_table, write_table, writing
 from igual.files.text_blocks import TextBlock, _split, read_blocks
 from igual.text.cells import read_cells
 from tests.attack.campaign import write_ods
+from tests.attack.forked import ForkServer
 from tests.conftest import Run
 
 Write = Callable[[str, str | bytes], Path]
@@ -184,27 +185,20 @@ def test_column_names_that_are_not_utf8_are_refused(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("ending", [".csv", ".csv.gz", ".jsonl", ".parquet", ".arrow", ".xlsx"])
-def test_standard_input_and_output(tmp_path: Path, write: Write, ending: str) -> None:
-    import subprocess
-    import sys
-
+def test_standard_input_and_output(tmp_path: Path, server: ForkServer, write: Write, ending: str) -> None:
     write_table(TABLE, tmp_path / "in", ending)
     write("b.toml", BOOK)
-    command = [sys.executable, "-m", "igual", "apply", "b.toml", "-", "--out", "-"]
-    done = subprocess.run(command, cwd=tmp_path, input=(tmp_path / "in").read_bytes(), capture_output=True)
+    content = (tmp_path / "in").read_bytes()
+    command = "apply b.toml - --out -".split()
+    done = server.run(command, tmp_path, given=content)
     assert done.returncode == 0, done.stderr
-    assert done.stdout.splitlines()[:2] == [b"t,n,o,first", b"a b,1,u,a"]
-    assert b"What each rule changed" in done.stderr
-    packed = subprocess.run(
-        [*command, "--out-format", "parquet"],
-        cwd=tmp_path,
-        input=(tmp_path / "in").read_bytes(),
-        capture_output=True,
-    )
-    assert parquet.read_table(io.BytesIO(packed.stdout)).column_names == ["t", "n", "o", "first"]
-    nothing = subprocess.run(command, cwd=tmp_path, input=b"", capture_output=True)
-    assert (nothing.returncode, nothing.stdout) == (2, b"")
-    assert b"standard input is empty" in nothing.stderr
+    assert done.printed.splitlines()[:2] == [b"t,n,o,first", b"a b,1,u,a"]
+    assert "What each rule changed" in done.stderr
+    packed = server.run([*command, "--out-format", "parquet"], tmp_path, given=content)
+    assert parquet.read_table(io.BytesIO(packed.printed)).column_names == ["t", "n", "o", "first"]
+    nothing = server.run(command, tmp_path)
+    assert (nothing.returncode, nothing.printed) == (2, b"")
+    assert "standard input is empty" in nothing.stderr
 
 
 def test_first_lines_that_are_no_header(run: Run, write: Write) -> None:
@@ -370,8 +364,10 @@ def test_rows_end_where_no_quote_is_open(text: str) -> None:
 
 
 def test_small_batches_are_read_together(run: Run, tmp_path: Path) -> None:
+    texts = [pa.array([f"{number} "]).dictionary_encode() for number in range(3)]
+    numbers = pa.array(range(70_000))
     batches = [
-        pa.record_batch({"t": pa.array([f"{row % 3} "]).dictionary_encode(), "n": [row]})
+        pa.RecordBatch.from_arrays([texts[row % 3], numbers.slice(row, 1)], ["t", "n"])
         for row in range(70_000)
     ]
     parts = list(join_batches(batches))
@@ -394,6 +390,27 @@ def test_small_batches_are_read_together(run: Run, tmp_path: Path) -> None:
     }
     made = parquet.read_table(tmp_path / "o.parquet").to_pydict()
     assert (made["t"], made["n"]) == ([str(row % 3) for row in range(50)], list(range(50)))
+
+
+def test_dictionaries_of_any_type_go_to_parquet(run: Run, tmp_path: Path) -> None:
+    columns = {
+        "passed": pa.array([1, None], pa.duration("ns")),
+        "at": pa.array([1, None], pa.timestamp("us", tz="Europe/Lisbon")),
+        "day": pa.array([1, None], pa.date32()),
+        "number": pa.array([1, None], pa.uint8()),
+        "bytes": pa.array([b"x", None], pa.binary()),
+        "text": pa.array(["x", None], pa.large_string()),
+    }
+    given = pa.table(
+        {"t": ["a ", "b"], **{name: cells.dictionary_encode() for name, cells in columns.items()}}
+    )
+    with pa.ipc.new_file(tmp_path / "t.arrow", given.schema) as file:
+        file.write_table(given)
+    (tmp_path / "b.toml").write_text(BOOK, encoding="utf-8")
+    assert run("apply b.toml t.arrow --out o.parquet").returncode == 0
+    made = parquet.read_table(tmp_path / "o.parquet")
+    for name, cells in columns.items():
+        assert repr(made[name].to_pylist()) == repr(cells.to_pylist()), name
 
 
 def test_texts_stay_texts_in_spreadsheets(run: Run, tmp_path: Path, write: Write) -> None:

@@ -35,6 +35,7 @@ class Done(NamedTuple):
     Attributes:
         returncode: The exit status; negative for the signal that ended it.
         stdout: What it printed.
+        printed: The same in bytes.
         stderr: What it said.
         seconds: How long it took.
         peak: The most memory it held, in bytes.
@@ -43,6 +44,7 @@ class Done(NamedTuple):
 
     returncode: int
     stdout: str
+    printed: bytes
     stderr: str
     seconds: float
     peak: int
@@ -67,6 +69,7 @@ class ForkServer:
         memory: int | None = None,
         kill: tuple[int, float] | None = None,
         reader_leaves: bool = False,
+        given: bytes = b"",
     ) -> Done:
         """Run a command line.
 
@@ -78,6 +81,7 @@ class ForkServer:
             memory: The most address space it may take, in bytes.
             kill: A signal, and after how many seconds to send it.
             reader_leaves: Whether nobody reads what it prints, as when `head` has had its line.
+            given: What comes through a pipe on its standard input; without it, that is empty.
 
         Returns:
             What became of it.
@@ -87,6 +91,7 @@ class ForkServer:
         with tempfile.TemporaryDirectory() as place:
             for name in ("out", "err"):
                 (Path(place) / name).touch()
+            (Path(place) / "in").write_bytes(given)
             call = {
                 "arguments": [*map(os.fspath, arguments)],
                 "folder": str(folder),
@@ -100,11 +105,9 @@ class ForkServer:
             self._process.stdin.write(json.dumps(call) + "\n")
             self._process.stdin.flush()
             ended = json.loads(self._process.stdout.readline())
-            out, err = (
-                (Path(place) / name).read_bytes().decode("utf-8", "backslashreplace")
-                for name in ("out", "err")
-            )
-        return Done(ended["status"], out, err, ended["seconds"], ended["peak"], ended["timed_out"])
+            out, err = ((Path(place) / name).read_bytes() for name in ("out", "err"))
+        shown, said = (text.decode("utf-8", "backslashreplace") for text in (out, err))
+        return Done(ended["status"], shown, out, said, ended["seconds"], ended["peak"], ended["timed_out"])
 
     def close(self) -> None:
         """End the server."""
@@ -174,6 +177,12 @@ def _become(call: Mapping[str, Any]) -> None:
             opened = os.open(path, os.O_WRONLY | os.O_CREAT if number else os.O_RDONLY, 0o600)
             os.dup2(opened, number)
             os.close(opened)
+        if given := (place / "in").read_bytes():
+            # As much as a pipe holds without a reader.
+            read, write = os.pipe()
+            os.write(write, given)
+            os.close(write)
+            os.dup2(read, 0)
         if call["reader_leaves"]:
             left, opened = os.pipe()
             os.close(left)

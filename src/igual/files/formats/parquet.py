@@ -25,6 +25,7 @@ from igual.files.sources import Readable, open_for_arrow
 
 _ROWS = 1 << 17
 _GROUP_ROWS = 1 << 20
+_IN_DICTIONARY = pa.dictionary(pa.int32(), pa.string())
 
 
 class ParquetFormat:
@@ -65,8 +66,9 @@ class _ParquetWriter:
     def __init__(self, file: IO[bytes], schema: pa.Schema, *, is_plain: bool) -> None:
         from pyarrow import parquet
 
-        shown = pa.schema([_as_text(field) for field in schema], schema.metadata) if is_plain else schema
         self._held = pa.schema([_in_dictionary(field) for field in schema])
+        as_shown = _as_text if is_plain else _as_read
+        shown = pa.schema(list(map(as_shown, schema, self._held)), schema.metadata)
         # Texts are written from their dictionaries, and are texts for whoever reads them.
         self._writer = parquet.ParquetWriter(file, self._held, store_schema=False)
         metadata = {
@@ -108,17 +110,30 @@ def _open(path: Path, dictionaries: Sequence[str] = ()) -> Any:
         ) from None
 
 
-def _as_text(field: pa.Field) -> pa.Field:
+def _as_text(field: pa.Field, held: pa.Field) -> pa.Field:
     return field.with_type(pa.string()) if pa.types.is_dictionary(field.type) else field
 
 
+def _as_read(field: pa.Field, held: pa.Field) -> pa.Field:
+    return field if held.type == _IN_DICTIONARY else held
+
+
 def _in_dictionary(field: pa.Field) -> pa.Field:
-    kind = field.type.value_type if pa.types.is_dictionary(field.type) else field.type
-    return field.with_type(pa.dictionary(pa.int32(), pa.string())) if _is_text(kind) else field
+    """How a field is held: texts in dictionaries; what a reader wouldn't know for a dictionary again as it is."""
+    if not pa.types.is_dictionary(field.type):
+        return field.with_type(_IN_DICTIONARY) if _is_text(field.type) else field
+    kind = field.type.value_type
+    if _is_text(kind):
+        return field.with_type(_IN_DICTIONARY)
+    return field if _is_bytes(kind) else field.with_type(kind)
 
 
 def _is_text(kind: pa.DataType) -> bool:
     return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
+
+
+def _is_bytes(kind: pa.DataType) -> bool:
+    return bool(pa.types.is_binary(kind) or pa.types.is_large_binary(kind))
 
 
 FORMAT: Format = ParquetFormat()
