@@ -401,9 +401,10 @@ def test_dictionaries_of_any_type_go_to_parquet(run: Run, tmp_path: Path) -> Non
         "bytes": pa.array([b"x", None], pa.binary()),
         "text": pa.array(["x", None], pa.large_string()),
     }
-    given = pa.table(
-        {"t": ["a ", "b"], **{name: cells.dictionary_encode() for name, cells in columns.items()}}
-    )
+    encoded = {name: cells.dictionary_encode() for name, cells in columns.items()}
+    deep = pa.StructArray.from_arrays(list(encoded.values())[:3], list(encoded)[:3])
+    several = pa.ListArray.from_arrays(pa.array([0, 0, 2], pa.int32()), deep)
+    given = pa.table({"t": ["a ", "b"], **encoded, "deep": deep, "several": several})
     with pa.ipc.new_file(tmp_path / "t.arrow", given.schema) as file:
         file.write_table(given)
     (tmp_path / "b.toml").write_text(BOOK, encoding="utf-8")
@@ -411,6 +412,8 @@ def test_dictionaries_of_any_type_go_to_parquet(run: Run, tmp_path: Path) -> Non
     made = parquet.read_table(tmp_path / "o.parquet")
     for name, cells in columns.items():
         assert repr(made[name].to_pylist()) == repr(cells.to_pylist()), name
+    assert repr(made["deep"].to_pylist()) == repr(deep.to_pylist())
+    assert repr(made["several"].to_pylist()) == repr(several.to_pylist())
 
 
 def test_texts_stay_texts_in_spreadsheets(run: Run, tmp_path: Path, write: Write) -> None:

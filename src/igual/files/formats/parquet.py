@@ -120,12 +120,27 @@ def _as_read(field: pa.Field, held: pa.Field) -> pa.Field:
 
 def _in_dictionary(field: pa.Field) -> pa.Field:
     """How a field is held: texts in dictionaries; what a reader wouldn't know for a dictionary again as it is."""
-    if not pa.types.is_dictionary(field.type):
-        return field.with_type(_IN_DICTIONARY) if _is_text(field.type) else field
-    kind = field.type.value_type
-    if _is_text(kind):
-        return field.with_type(_IN_DICTIONARY)
-    return field if _is_bytes(kind) else field.with_type(kind)
+    kind = field.type.value_type if pa.types.is_dictionary(field.type) else field.type
+    return field.with_type(_IN_DICTIONARY if _is_text(kind) else _as_values(field.type))
+
+
+def _as_values(kind: pa.DataType) -> pa.DataType:
+    """A type without dictionaries of other than texts and bytes, as deep as it goes."""
+    if pa.types.is_dictionary(kind):
+        return kind if _is_text(kind.value_type) or _is_bytes(kind.value_type) else kind.value_type
+    if pa.types.is_struct(kind):
+        return pa.struct([_hold_values(field) for field in kind])
+    if pa.types.is_list(kind):
+        return pa.list_(_hold_values(kind.value_field))
+    if pa.types.is_large_list(kind):
+        return pa.large_list(_hold_values(kind.value_field))
+    if pa.types.is_fixed_size_list(kind):
+        return pa.list_(_hold_values(kind.value_field), kind.list_size)
+    return kind
+
+
+def _hold_values(field: pa.Field) -> pa.Field:
+    return field.with_type(_as_values(field.type))
 
 
 def _is_text(kind: pa.DataType) -> bool:
