@@ -401,7 +401,11 @@ def test_dictionaries_of_any_type_go_to_parquet(run: Run, tmp_path: Path) -> Non
         "bytes": pa.array([b"x", None], pa.binary()),
         "text": pa.array(["x", None], pa.large_string()),
     }
-    encoded = {name: cells.dictionary_encode() for name, cells in columns.items()}
+    views = {
+        name: pa.DictionaryArray.from_arrays(pa.array([0, None], pa.int32()), pa.array([cell], kind))
+        for name, cell, kind in (("seen", "x", pa.string_view()), ("seen bytes", b"x", pa.binary_view()))
+    }
+    encoded = {name: cells.dictionary_encode() for name, cells in columns.items()} | views
     deep = pa.StructArray.from_arrays(list(encoded.values())[:3], list(encoded)[:3])
     several = pa.ListArray.from_arrays(pa.array([0, 0, 2], pa.int32()), deep)
     given = pa.table({"t": ["a ", "b"], **encoded, "deep": deep, "several": several})
@@ -410,8 +414,13 @@ def test_dictionaries_of_any_type_go_to_parquet(run: Run, tmp_path: Path) -> Non
     (tmp_path / "b.toml").write_text(BOOK, encoding="utf-8")
     assert run("apply b.toml t.arrow --out o.parquet").returncode == 0
     made = parquet.read_table(tmp_path / "o.parquet")
-    for name, cells in columns.items():
+    for name, cells in (columns | views).items():
         assert repr(made[name].to_pylist()) == repr(cells.to_pylist()), name
+    for out in ("o.xlsx", "o.jsonl"):
+        assert run(f"apply b.toml t.arrow --out {out}").returncode == 0
+        assert [row["seen"] for row in read_table(tmp_path / out).to_pylist()] == ["x", None]
+    refused = run("apply b.toml t.arrow --out o.csv")
+    assert (refused.returncode, refused.stderr.count("which a text table can't hold")) == (2, 1)
     assert repr(made["deep"].to_pylist()) == repr(deep.to_pylist())
     assert repr(made["several"].to_pylist()) == repr(several.to_pylist())
 

@@ -325,3 +325,11 @@ def test_odd_lists_rulings_and_crosswalks(
     assert done.stderr.count("\n") == bool(said)
     if not said:
         assert json.loads(done.stdout)["counts"]["settled"]["values"] == 1
+
+
+def test_filling_many_places_takes_no_more_than_is_filled_in(run: Run, write: Write) -> None:
+    write("t.csv", f"a,b\n{'oak ' * 10_000},x\noak,{'y' * 100_000}\n")
+    write("b.toml", book(RULE + 'do = "replace"\npairs = { oak = "{b}!" }\nfill = true\n'))
+    done = run("apply b.toml t.csv --out o.csv")
+    assert done.returncode == 0, done.stderr
+    assert done.peak < 600_000_000

@@ -15,7 +15,7 @@ from igual.files.sources import existing_file
 from igual.files.tables import read_table
 from igual.lists import Codebook, CodeMeaning, PairList, ReferenceList
 from igual.lists.codes import check_codes
-from igual.text.cells import read_cells
+from igual.text.cells import decode_dictionary, read_cells
 
 ALIAS_SEPARATOR = "|"
 Columns = Mapping[str, list[str]]
@@ -178,6 +178,6 @@ def _read_texts(column: pa.ChunkedArray) -> list[str]:
     """The cells as the values of a table are read: a code that is 1.0 in a column of numbers is 1."""
     cells = column.combine_chunks()
     if pa.types.is_dictionary(cells.type):
-        cells = cells.dictionary_decode()
+        cells = decode_dictionary(cells)
     texts: list[str] = read_cells(cells).values.fill_null("").to_pylist()
     return texts

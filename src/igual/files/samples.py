@@ -11,6 +11,7 @@ import pyarrow.compute as pc
 from igual.column import TEXT, to_mask
 from igual.errors import TableError
 from igual.files.formats.base import OpenedTable
+from igual.text.cells import decode_dictionary
 
 # Rows that are shown for a value.
 MOST_ROWS = 3
@@ -65,5 +66,5 @@ def _first_of_each(values: pa.Array) -> np.ndarray[tuple[int], np.dtype[np.int64
 def _as_texts(cells: pa.Array | pa.ChunkedArray) -> pa.Array:
     whole = cells.combine_chunks() if isinstance(cells, pa.ChunkedArray) else cells
     if pa.types.is_dictionary(whole.type):
-        whole = whole.dictionary_decode()
+        whole = decode_dictionary(whole)
     return whole.cast(TEXT)

@@ -42,6 +42,23 @@ class ReadCells(NamedTuple):
     kind: str
 
 
+def decode_dictionary(cells: pa.DictionaryArray) -> pa.Array:
+    """Put the values of a dictionary in their places.
+
+    Args:
+        cells: Codes and their values.
+
+    Returns:
+        The values, (cells,); Arrow takes none from views, which come as the texts or bytes that they show.
+    """
+    values = cells.dictionary
+    if pa.types.is_string_view(values.type):
+        values = values.cast(pa.large_string())
+    elif pa.types.is_binary_view(values.type):
+        values = values.cast(pa.large_binary())
+    return values.take(cells.indices)
+
+
 def list_text_fields(schema: pa.Schema) -> list[str]:
     """List the columns that hold texts, by their types.
 
@@ -184,7 +201,7 @@ def list_cells(cells: pa.Array, holds: Callable[[Any], bool]) -> list[Any]:
     """
     kind = cells.type
     if pa.types.is_dictionary(kind):
-        return list_cells(cells.dictionary_decode(), holds)
+        return list_cells(decode_dictionary(cells), holds)
     if pa.types.is_duration(kind):
         return list_cells(cells.cast(pa.int64()), holds)
     texts: list[Any] = read_cells(cells).values.to_pylist()

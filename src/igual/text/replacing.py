@@ -139,10 +139,7 @@ class Replacing:
         """What is put in: distinct texts, and which of them goes in each place."""
         texts, which = pa.array(self._givens, TEXT), hits.which
         if beside is not None:
-            rows = hits.owners
-            texts, which = self._fill(
-                hits, {name: cells.take(pa.array(rows)) for name, cells in beside.items()}
-            )
+            texts, which = self._fill(hits, beside)
         if not self._keep_case:
             return texts, which
         encoded = slices(packed, hits.starts, hits.stops).dictionary_encode()
@@ -157,7 +154,7 @@ class Replacing:
         cased = pa.array([_in_case_of(text, made) for text, made in together], TEXT)
         return cased, both.indices.to_numpy(zero_copy_only=False).astype(np.int64)
 
-    def _fill(self, hits: FoundTexts, cells: Mapping[str, pa.Array]) -> tuple[pa.Array, Offsets]:
+    def _fill(self, hits: FoundTexts, beside: Mapping[str, pa.Array]) -> tuple[pa.Array, Offsets]:
         """What is put in once the names in it stand for the cells beside each place."""
         parts = [pa.array([], TEXT)]
         which = np.zeros(len(hits.which), np.int64)
@@ -165,9 +162,9 @@ class Replacing:
             is_here = hits.which == place
             # Texts stand at even places, names of columns at odd ones.
             pieces = PLACE.split(self._givens[place])
-            flags = pa.array(is_here)
+            owners = pa.array(hits.owners[is_here])
             texts = [
-                cells[piece].filter(flags).fill_null("") if number % 2 else pa.scalar(piece, TEXT)
+                beside[piece].take(owners).fill_null("") if number % 2 else pa.scalar(piece, TEXT)
                 for number, piece in enumerate(pieces)
             ]
             which[is_here] = sum(map(len, parts)) + np.arange(is_here.sum())

@@ -221,7 +221,9 @@ class OpenedTable:
 
     def _read(self) -> pa.Table:
         tables = [part.table() for part in self.parts()]
-        return pa.concat_tables(tables).cast(self.schema) if tables else self.schema.empty_table()
+        return (
+            pa.concat_tables(tables).cast(self.schema) if tables else pa.Table.from_batches([], self.schema)
+        )
 
 
 class ReadOptions(NamedTuple):
@@ -286,7 +288,9 @@ class WholeWriter:
 
     def close(self) -> None:
         """Write all rows."""
-        self._write_table(pa.concat_tables(self._tables) if self._tables else self._schema.empty_table())
+        self._write_table(
+            pa.concat_tables(self._tables) if self._tables else pa.Table.from_batches([], self._schema)
+        )
 
 
 class Format(Protocol):

@@ -67,8 +67,8 @@ class _ParquetWriter:
         from pyarrow import parquet
 
         self._held = pa.schema([_in_dictionary(field) for field in schema])
-        as_shown = _as_text if is_plain else _as_read
-        shown = pa.schema(list(map(as_shown, schema, self._held)), schema.metadata)
+        as_shown = _as_text if is_plain else _hold_values
+        shown = pa.schema([as_shown(field) for field in schema], schema.metadata)
         # Texts are written from their dictionaries, and are texts for whoever reads them.
         self._writer = parquet.ParquetWriter(file, self._held, store_schema=False)
         metadata = {
@@ -87,7 +87,7 @@ class _ParquetWriter:
             self._write_group()
 
     def _write_group(self) -> None:
-        table = pa.concat_tables(self._waiting) if self._waiting else self._held.empty_table()
+        table = pa.concat_tables(self._waiting) if self._waiting else pa.Table.from_batches([], self._held)
         self._writer.write_table(table, row_group_size=max(table.num_rows, 1))
         self._waiting = []
 
@@ -110,24 +110,21 @@ def _open(path: Path, dictionaries: Sequence[str] = ()) -> Any:
         ) from None
 
 
-def _as_text(field: pa.Field, held: pa.Field) -> pa.Field:
+def _as_text(field: pa.Field) -> pa.Field:
     return field.with_type(pa.string()) if pa.types.is_dictionary(field.type) else field
 
 
-def _as_read(field: pa.Field, held: pa.Field) -> pa.Field:
-    return field if held.type == _IN_DICTIONARY else held
-
-
 def _in_dictionary(field: pa.Field) -> pa.Field:
-    """How a field is held: texts in dictionaries; what a reader wouldn't know for a dictionary again as it is."""
-    kind = field.type.value_type if pa.types.is_dictionary(field.type) else field.type
-    return field.with_type(_IN_DICTIONARY if _is_text(kind) else _as_values(field.type))
+    """How a field is held: texts in dictionaries."""
+    kind = _as_values(field.type)
+    values = kind.value_type if pa.types.is_dictionary(kind) else kind
+    return field.with_type(_IN_DICTIONARY if _is_text(values) else kind)
 
 
 def _as_values(kind: pa.DataType) -> pa.DataType:
-    """A type without dictionaries of other than texts and bytes, as deep as it goes."""
+    """A type without dictionaries of other than texts and bytes, which no reader knows again, as deep as it goes."""
     if pa.types.is_dictionary(kind):
-        return kind if _is_text(kind.value_type) or _is_bytes(kind.value_type) else kind.value_type
+        return _as_known_dictionary(kind)
     if pa.types.is_struct(kind):
         return pa.struct([_hold_values(field) for field in kind])
     if pa.types.is_list(kind):
@@ -137,6 +134,15 @@ def _as_values(kind: pa.DataType) -> pa.DataType:
     if pa.types.is_fixed_size_list(kind):
         return pa.list_(_hold_values(kind.value_field), kind.list_size)
     return kind
+
+
+def _as_known_dictionary(kind: pa.DictionaryType) -> pa.DataType:
+    values = kind.value_type
+    if pa.types.is_string_view(values):
+        return pa.dictionary(pa.int32(), pa.string(), kind.ordered)
+    if pa.types.is_binary_view(values):
+        return pa.dictionary(pa.int32(), pa.binary(), kind.ordered)
+    return kind if _is_text(values) or _is_bytes(values) else values
 
 
 def _hold_values(field: pa.Field) -> pa.Field:

@@ -30,6 +30,7 @@ from igual.files.quotes import count_cells
 from igual.files.sources import Readable
 from igual.files.text_blocks import Spliced, TextBlock, read_blocks
 from igual.files.text_parsing import parse_stream
+from igual.text.cells import decode_dictionary
 from igual.text.characters import visible
 
 
@@ -174,7 +175,7 @@ class TextWriter:
         self._quoted: dict[int, pa.Array] = {}
         if bom:
             file.write(b"\xef\xbb\xbf")
-        self._write_rows(encode_csv(schema.empty_table(), delimiter, line_end))
+        self._write_rows(encode_csv(pa.Table.from_batches([], schema), delimiter, line_end))
 
     def prepare(self, clean: CleanPart) -> Any:
         """Turn rows into bytes. Several threads may do so at once, for parts of their own."""
@@ -193,7 +194,7 @@ class TextWriter:
 
     def _quote(self, number: int, cells: pa.Array, place: int | None) -> pa.Array:
         if number not in self._quoted:
-            held = cells.dictionary_decode() if pa.types.is_dictionary(cells.type) else cells
+            held = decode_dictionary(cells) if pa.types.is_dictionary(cells.type) else cells
             quoted = quote_cells(held, self._style)
             lead = self._style.delimiter.encode() if place is None else b""
             empty = pa.scalar(b"", pa.large_binary())
