@@ -9,7 +9,7 @@ import numpy as np
 import pandas as pd
 import pyarrow as pa
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 import igual
@@ -37,7 +37,6 @@ STABLE = [
 
 
 @pytest.mark.parametrize("rule", STABLE, ids=lambda rule: rule.do)
-@settings(max_examples=60)
 @given(cells=CELLS)
 def test_twice_is_once(rule: Spacing, cells: list[str | None]) -> None:
     shelf = {"lists": {"l": LIST}, "codebooks": {"b": BOOK}}
@@ -47,7 +46,6 @@ def test_twice_is_once(rule: Spacing, cells: list[str | None]) -> None:
 
 @pytest.mark.parametrize("rule", [*STABLE, Number(), Part(separator=" ", nth=2), Overlay(start=1, length=1, text="x")],
                          ids=lambda rule: rule.do)  # fmt: skip
-@settings(max_examples=40)
 @given(cells=CELLS)
 def test_every_kind_of_table_gives_the_same(rule: Spacing, cells: list[str | None]) -> None:
     shelf = {"lists": {"l": LIST}, "codebooks": {"b": BOOK}}

@@ -188,7 +188,7 @@ def effects_view(account: Account) -> RenderableType:
     )
     table = draw_table("What each rule changed", (*names, "note") if noted else names, rows)
     left = len(account.effects) - _MOST_SHOWN
-    return Group(table, Text(f"and {left:,} more lines; --json tells of all\n", "dim")) if left > 0 else table
+    return Group(table, Text(f"and {left:,} more lines; --json tells of all", "dim")) if left > 0 else table
 
 
 def unknown_view(account: Account, most: int = 15) -> RenderableType:
