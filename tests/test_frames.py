@@ -257,6 +257,20 @@ def test_a_pattern_means_text_columns_of_every_kind_of_table(tmp_path: Path) -> 
     assert list(matched.lists_of("a")) == ["species"]
 
 
+@pytest.mark.parametrize("rows", [0, 2])
+def test_a_stream_may_hold_dictionaries_of_views_anywhere(rows: int) -> None:
+    codes = pa.array([0, None], pa.int8())
+    seen = pa.DictionaryArray.from_arrays(codes, pa.array(["oak"], pa.string_view()))
+    columns = {"deep": pa.StructArray.from_arrays([seen], ["x"]), "seen": seen, "b": pa.array(["elm", None])}
+    batch = pa.RecordBatch.from_pydict(columns)
+    for name, wanted in (("seen", "OAK"), ("b", "ELM")):
+        reader = pa.RecordBatchReader.from_batches(batch.schema, [batch] if rows else [])
+        book = igual.Rulebook([igual.rules.Case(column=name, style="upper")])
+        cleaned = book.apply(reader).table.read_all()
+        assert cleaned[name].to_pylist() == [wanted, None][:rows]
+        assert cleaned["deep"].to_pylist() == [{"x": "oak"}, {"x": None}][:rows]
+
+
 def test_a_wide_table_is_looked_at_a_few_times_and_not_for_each_column(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:

@@ -18,6 +18,7 @@ import igual
 from igual.files.dialects import establish
 from igual.files.formats import text as text_format
 from igual.files.formats.text import read_csv, write_csv
+from igual.files.quotes import csv_of_any_size
 from igual.files.text_blocks import read_blocks
 from tests.conftest import Run
 
@@ -242,3 +243,14 @@ def test_bytes_of_missing_cells_are_not_read(tmp_path: Path) -> None:
     hidden = pa.Array.from_buffers(pa.large_string(), 2, [pa.py_buffer(part) for part in parts])
     write_csv(pa.table({"a": hidden, "b": ["x", "y"]}), tmp_path / "t.csv")
     assert (tmp_path / "t.csv").read_text() == "a,b\n,x\nab,y\n"
+
+
+def test_one_that_reads_takes_no_long_cell_from_another() -> None:
+    """The standard library's limit is one for all threads."""
+    before = csv.field_size_limit()
+    first, second = csv_of_any_size(), csv_of_any_size()
+    first.__enter__()
+    with second:
+        first.__exit__(None, None, None)
+        assert next(csv.reader(["x" * (before + 1)])) == ["x" * (before + 1)]
+    assert csv.field_size_limit() == before

@@ -45,7 +45,7 @@ class ReaderEngine:
                 for counter, group in zip(counters, groups, strict=True):
                     counter.add(combine([batch.column(name) for name in group]))
         self._kept.flush()
-        empty = table.schema.empty_table()
+        empty = pa.Table.from_batches([], table.schema)
         return [
             counted if (counted := counter.count()).cells else combine([empty.column(name) for name in group])
             for counter, group in zip(counters, groups, strict=True)

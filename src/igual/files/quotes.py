@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import itertools
+import threading
 from collections import deque
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -24,6 +25,10 @@ _WIDE = ("utf-16", "utf-32", "utf_16", "utf_32")
 END_OF_DATA = "end of data"
 OPEN_QUOTE = "a quote is opened and never closed"
 TEXT_BEHIND_QUOTE = "text follows a closing quote in the same cell; write a quote inside a quoted cell twice"
+
+# The standard library has one limit for all threads: what each reader at work found there.
+_LIMIT = threading.Lock()
+_LIMITS_FOUND: list[int] = []
 
 Bytes = npt.NDArray[np.uint8]
 
@@ -71,12 +76,16 @@ def count_cells(path: Readable, encoding: str, delimiter: str) -> npt.NDArray[np
 
 @contextmanager
 def csv_of_any_size() -> Iterator[None]:
-    """Let cells be as long as they are."""
-    before = csv.field_size_limit((1 << 31) - 1)
+    """Let cells be as long as they are; the limit that was there comes back with the last reader that ends."""
+    with _LIMIT:
+        _LIMITS_FOUND.append(csv.field_size_limit((1 << 31) - 1))
     try:
         yield
     finally:
-        csv.field_size_limit(before)
+        with _LIMIT:
+            found = _LIMITS_FOUND.pop()
+            if not _LIMITS_FOUND:
+                csv.field_size_limit(found)
 
 
 def _are_all_well_formed(path: Readable, delimiter: str) -> bool:
