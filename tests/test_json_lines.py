@@ -6,11 +6,12 @@ import json
 from pathlib import Path
 from typing import Any
 
+import pyarrow as pa
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from igual.files.tables import read_table
+from igual.files.tables import read_table, write_table
 from igual.text.cells import read_cells
 from igual.values import value_of
 
@@ -67,3 +68,14 @@ def test_long_whole_numbers_stay_so_over_all_blocks(tmp_path: Path, monkeypatch:
             column = read_table(tmp_path / "t.jsonl").column("a").combine_chunks()
             assert read_cells(column).values.to_pylist() == some
             assert str(column.type) == ("int64" if others == ["2", "3"] else "string")
+
+
+def test_points_in_time_are_written_in_one_form_wherever_the_rows_are_cut(tmp_path: Path) -> None:
+    points = pa.array([0, 86_400_000, 36_300_000], pa.timestamp("ms"))
+    whole = pa.table({"seen": points, "day": points.cast(pa.date32(), safe=False)})
+    lines = []
+    for name, table in (("whole", whole), ("first", whole.slice(0, 2)), ("last", whole.slice(2))):
+        write_table(table, tmp_path / f"{name}.jsonl", ".jsonl")
+        lines.append((tmp_path / f"{name}.jsonl").read_text(encoding="utf-8"))
+    assert lines[0] == lines[1] + lines[2]
+    assert lines[1].startswith('{"seen": "1970-01-01T00:00:00", "day": "1970-01-01"}\n')

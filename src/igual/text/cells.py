@@ -124,9 +124,13 @@ def _read_times(texts: pa.Array) -> ReadCells:
     known = texts.drop_null()
     if pc.all(pc.match_substring_regex(known, rf"{_MIDNIGHT}|^[-+]?\d+-\d\d-\d\d$")).as_py() is not False:
         return ReadCells(pc.replace_substring_regex(texts, _MIDNIGHT, "").cast(TEXT), DATES)
+    return ReadCells(_with_times_of_day(texts), TIMES)
+
+
+def _with_times_of_day(texts: pa.Array) -> pa.Array:
     texts = pc.replace_substring_regex(texts, r"^([-+]?\d+-\d\d-\d\d) ", r"\1T")
     texts = pc.replace_substring_regex(texts, r"([+-]\d\d)(\d\d)$", r"\1:\2")
-    return ReadCells(_without_idle_fraction(texts).cast(TEXT), TIMES)
+    return _without_idle_fraction(texts).cast(TEXT)
 
 
 def _without_idle_fraction(texts: pa.Array) -> pa.Array:
@@ -193,18 +197,23 @@ def list_cells(cells: pa.Array, holds: Callable[[Any], bool]) -> list[Any]:
 
     Returns:
         For each cell what the file holds, otherwise its value as a text; None for missing. Decimals of up to 15 digits
-        are floats, which hold so many, and durations count units of their column.
+        are floats, which hold so many, durations count units of their column, and points in time have a time of day
+        wherever the rows are cut into parts.
 
     Example:
         >>> list_cells(pa.array([1.5, float("inf"), None]), math.isfinite)
         [1.5, 'inf', None]
+        >>> list_cells(pa.array([0], pa.timestamp("s")), lambda cell: False)
+        ['1970-01-01T00:00:00']
     """
     kind = cells.type
     if pa.types.is_dictionary(kind):
         return list_cells(decode_dictionary(cells), holds)
     if pa.types.is_duration(kind):
         return list_cells(cells.cast(pa.int64()), holds)
-    texts: list[Any] = read_cells(cells).values.to_pylist()
+    is_instant = pa.types.is_timestamp(kind)
+    written = _with_times_of_day(print_times(cells)) if is_instant else read_cells(cells).values
+    texts: list[Any] = written.to_pylist()
     if not _is_written(kind) or pa.types.is_interval(kind):
         return texts
     objects = _to_objects(cells)
