@@ -164,9 +164,9 @@ def test_words_stand_for_each_other_in_several_ways() -> None:
     wording = Wording(entries, Edits(fitted.EDITS), Vocabulary())
     values = wording.words(*parted("maple nor", "st brannock", "2 trees", ""))
     one, other = np.array([0, 1, 2]), np.array([0, 1, 2])
-    aligned = wording.align(values, one, other)
-    assert aligned.how.tolist() == [SAME, CUT, STATED, SAME, STATED, SAME]
-    assert wording.left_over(values, one, other, aligned) == [
+    compared = wording.align(values, one, other)
+    assert compared.aligned.how.tolist() == [SAME, CUT, STATED, SAME, STATED, SAME]
+    assert wording.list_left_over(values, 3, compared) == [
         ([], [], []),
         ([], ["street"], []),
         ([], [], []),

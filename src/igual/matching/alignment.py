@@ -72,6 +72,11 @@ class Alignment(NamedTuple):
         return crossed
 
 
+def read_words(vocabulary: pa.Array) -> Texts:
+    """The words of a vocabulary, as characters."""
+    return Texts.of(vocabulary, _LONGEST_WORD)
+
+
 class WordAligner:
     """Finds which words of values stand for which of entries.
 
@@ -84,17 +89,18 @@ class WordAligner:
     def __init__(self, entries: Words, edits: Edits, vocabulary: Vocabulary) -> None:
         self.entries = entries
         self._edits = edits
-        self._texts = Texts.of(entries.vocabulary, _LONGEST_WORD)
-        self._prepared = edits.entries(self._texts)
+        self.texts = read_words(entries.vocabulary)
+        self._prepared = edits.entries(self.texts)
         self.stands_for = _find_equivalents(vocabulary, entries.vocabulary)
 
     def align(
-        self, values: Words, value_idx: Ints, entry_idx: Ints, extra: Floats, missing: Floats
+        self, values: Words, texts: Texts, value_idx: Ints, entry_idx: Ints, extra: Floats, missing: Floats
     ) -> Alignment:
         """Find the words that stand for each other in each pair, cheapest first taken.
 
         Args:
             values: The words of values.
+            texts: Their vocabulary, by `read_words`.
             value_idx: Positions of values, (pairs,).
             entry_idx: Positions of entries, (pairs,).
             extra: What leaving out a word of the values costs, (their vocabulary,).
@@ -111,7 +117,8 @@ class WordAligner:
         value_ids = values.ids[values.starts[value_idx][pair] + value_word]
         entry_ids = entries.ids[entries.starts[entry_idx][pair] + entry_word]
         distinct, back = np.unique(value_ids * len(entries.vocabulary) + entry_ids, return_inverse=True)
-        how, is_longer, edits, cost = self._compare(values, *np.divmod(distinct, len(entries.vocabulary)))
+        ids = np.divmod(distinct, len(entries.vocabulary))
+        how, is_longer, edits, cost = self._compare(values.vocabulary, texts, *ids)
         cost = cost[back]
         all_words = Alignment(pair, value_word, entry_word, how[back], is_longer[back], edits[back], cost)
         worth = np.flatnonzero(cost < extra[value_ids] + missing[entry_ids])
@@ -132,26 +139,25 @@ class WordAligner:
         return all_words.take(chosen[np.lexsort((value_word[chosen], pair[chosen]))])
 
     def _compare(
-        self, values: Words, value_ids: Ints, entry_ids: Ints
+        self, vocabulary: pa.Array, all_texts: Texts, value_ids: Ints, entry_ids: Ints
     ) -> tuple[npt.NDArray[np.int8], Mask, Floats, Floats]:
         """How one word stands for another, whether the value has the longer one, edits and cost."""
         used, place = np.unique(value_ids, return_inverse=True)
-        words = values.vocabulary.take(pa.array(used))
-        spelled, texts = words.to_pylist(), Texts.of(words, _LONGEST_WORD)
+        spelled, texts = vocabulary.take(pa.array(used)).to_pylist(), all_texts.take(used)
         edited = self._edits.costs(self._edits.values(texts), self._prepared, place, entry_ids)
-        short = np.minimum(texts.lengths[place], self._texts.lengths[entry_ids])
+        short = np.minimum(texts.lengths[place], self.texts.lengths[entry_ids])
         far = (edited > UNIT * _MISSPELT_PER_LETTER * short) | (edited >= FAR) | ((short < 4) & (edited > 0))
         edits = np.where(far, np.inf, edited / UNIT)
         cost = edits * fitted.WORDS["edited"]
         how = np.where(edited == 0, SAME, EDITED).astype(np.int8)
         is_longer = np.zeros(len(how), np.bool_)
         stated = np.where(self._mark_stated(spelled, place, entry_ids), STATED, -1)
-        stem = _mark_stems(texts, self._texts, place, entry_ids)
+        stem = _mark_stems(texts, self.texts, place, entry_ids)
         ways = (
             (stated, False),
             (stem, False),
-            (_find_shortenings(texts, self._texts, place, entry_ids), False),
-            (_find_shortenings(self._texts, texts, entry_ids, place), True),
+            (_find_shortenings(texts, self.texts, place, entry_ids), False),
+            (_find_shortenings(self.texts, texts, entry_ids, place), True),
         )
         for way, longer in ways:
             price = _price_of(way) + (fitted.WORDS["entry cut"] if longer else 0)
@@ -165,8 +171,8 @@ class WordAligner:
         known = [
             (place, self.stands_for[word]) for place, word in enumerate(spelled) if word in self.stands_for
         ]
-        pairs = [place * len(self._texts) + entry for place, entries in known for entry in entries]
-        pairs_stated: Mask = np.isin(value_ids * len(self._texts) + entry_ids, pairs)
+        pairs = [place * len(self.texts) + entry for place, entries in known for entry in entries]
+        pairs_stated: Mask = np.isin(value_ids * len(self.texts) + entry_ids, pairs)
         return pairs_stated
 
 

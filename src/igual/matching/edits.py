@@ -1,8 +1,8 @@
 """Similarity: the cost of the likeliest edits that lead from a value to an entry, for many pairs at once.
 
 The dynamic programme of the edit distance (Wagner and Fischer, 1974), with swapped neighbours as one edit
-(optimal string alignment) and a cost for each kind of edit. It runs over anti-diagonals, on which no cell depends
-on another, within a band, and for thousands of pairs at a time.
+(optimal string alignment) and a cost for each kind of edit. It runs row by row, within a band, and for thousands of
+pairs at a time.
 """
 
 from __future__ import annotations
@@ -22,18 +22,22 @@ from igual.matching.pairs import Ints
 from igual.matching.texts import Matrix, Texts
 
 Costs = npt.NDArray[np.int16]
+Cells = npt.NDArray[np.int32]
+Moves = npt.NDArray[np.int8]
 
 # How far two texts may drift apart: pairs whose lengths differ by more are too far.
 BAND = 4
 FAR = 20_000
 # Costs are counted in hundredths of a nat: e to the minus one is 100.
 UNIT = 100
-_BLOCK = 24_576
+_BLOCK = 2_048
 # For fewer pairs it doesn't pay to load what is compiled.
 _WORTH_LOADING = 20_000
-_CENTRE = BAND + 1
+# The cells of a row within the band, and the steps in which the least of all cells before any is found.
+_WIDTH = 2 * BAND + 1
+_STEPS = tuple(1 << power for power in range((_WIDTH - 1).bit_length()))
 _EXTRA, _MISSING, _INSTEAD, _SWAPPED = range(4)
-_Moves = dict[int, tuple[int, npt.NDArray[np.int8]]]
+_ROWS_BACK, _COLUMNS_BACK = np.array([1, 0, 1, 2]), np.array([0, 1, 1, 2])
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,10 +64,19 @@ class Prepared:
 
 
 class _Block(NamedTuple):
-    """Pairs side by side, a row for each character.
+    """Pairs side by side, those with the longest values first: a row for each character, (rows, pairs).
 
-    The values stand from first to last, the entries backwards, so that the characters that meet on an anti-diagonal
-    stand in consecutive rows of both.
+    The characters of the entries begin behind as many empty rows as the band is wide to one side, and one for the place
+    before the first: from row `i` on stand those that the value's character `i`, from 1, may stand for.
+
+    Attributes:
+        value: The characters of the values.
+        value_classes: Their classes, each times the number of classes.
+        value_gaps: What it costs that one is extra.
+        entry: The characters of the entries.
+        entry_classes: Their classes.
+        entry_gaps: What it costs that one is missing.
+        entry_before: What it costs that all up to this one are missing.
     """
 
     value: Matrix
@@ -72,38 +85,7 @@ class _Block(NamedTuple):
     entry: Matrix
     entry_classes: npt.NDArray[np.intp]
     entry_gaps: Costs
-    totals: Ints
-
-
-class _Cells(NamedTuple):
-    """The cells of one anti-diagonal within the band: rows rise by one from cell to cell, columns fall.
-
-    Attributes:
-        low: The row less the column of the first cell.
-        size: How many cells there are.
-        row: The row of the first cell.
-        column: The column of the first cell.
-    """
-
-    low: int
-    size: int
-    row: int
-    column: int
-
-    def of(self, diagonal: Costs, shift: int, start: int, end: int) -> Costs:
-        """The costs on a diagonal of the cells from `start` to `end`, shifted by whole cells, (end - start, pairs)."""
-        first = self.low + _CENTRE + shift + 2 * start
-        return diagonal[first : first + 2 * (end - start) - 1 : 2]
-
-
-def _cells_on(diagonal: int, rows: int, columns: int) -> _Cells | None:
-    """The cells (i, j) with i + j the diagonal, within the band and both texts; None where there are none."""
-    low = max(-BAND, -diagonal, diagonal - 2 * columns)
-    high = min(BAND, diagonal, 2 * rows - diagonal)
-    low, high = low + (low - diagonal) % 2, high - (high - diagonal) % 2
-    if low > high:
-        return None
-    return _Cells(low, (high - low) // 2 + 1, (diagonal + low) // 2, (diagonal - low) // 2)
+    entry_before: Cells
 
 
 class Edits:
@@ -206,160 +188,158 @@ class Edits:
             self._run_compiled(values, entries, value_idx, entry_idx, counts_by_kind)
             return counts_by_kind
         for chosen in _blocks(values, entries, value_idx, entry_idx):
-            moves: _Moves = {}
-            self._run_numpy(values, entries, value_idx[chosen], entry_idx[chosen], moves)
-            counts_by_kind[chosen] = self._count_walking_back(
-                values, entries, value_idx[chosen], entry_idx[chosen], moves
+            pairs = value_idx[chosen], entry_idx[chosen]
+            rows = int(values.texts.lengths[pairs[0]].max())
+            moves = np.full((rows + 1, _WIDTH, len(chosen)), _MISSING, np.int8)
+            near = self._run_numpy(values, entries, *pairs, moves) < FAR
+            pairs = pairs[0][near], pairs[1][near]
+            counts_by_kind[chosen[near]] = self._count_walking_back(
+                values, entries, *pairs, moves[:, :, near]
             )
         return counts_by_kind
 
     def _run_numpy(
-        self, values: Prepared, entries: Prepared, value_idx: Ints, entry_idx: Ints, moves: _Moves | None
+        self, values: Prepared, entries: Prepared, value_idx: Ints, entry_idx: Ints, moves: Moves | None
     ) -> Costs:
-        """Costs of pairs in the order of falling total length; `moves` takes the move into each cell."""
+        """Costs of pairs in the order of their values' falling lengths; `moves` takes the move into each cell.
+
+        Each row holds the cells of one character of the values, within the band. What is missing leads from cell to
+        cell of a row: of these steps, the least of what leads into any cell before is taken, less what was missing
+        until there, plus what is missing until here.
+        """
         lengths = values.texts.lengths[value_idx], entries.texts.lengths[entry_idx]
         block = _side_by_side(values, entries, value_idx, entry_idx)
-        most = int(block.totals[0])
-        unfinished = np.searchsorted(-block.totals, -np.arange(most + 1), "right")
-        ring = [np.full((2 * BAND + 3, len(value_idx)), FAR, np.int16) for _ in range(5)]
-        ring[0][_CENTRE] = 0
-        result = np.where(block.totals == 0, np.int16(0), np.int16(FAR))
-        ends = lengths[0] - lengths[1] + _CENTRE
-        for diagonal in range(1, most + 1):
-            pairs = int(unfinished[diagonal])
-            now, *earlier = (ring[(diagonal - back) % 5][:, :pairs] for back in (0, 1, 2, 4))
-            now[:] = FAR
-            cells = _cells_on(diagonal, len(block.value), len(block.entry))
-            if cells is None:
-                continue
-            new = np.full((cells.size, pairs), FAR, np.int16)
-            move = None if moves is None else np.zeros((cells.size, pairs), np.int8)
-            for kind, start, end, cost in self._steps_into(cells, block, *earlier):
-                if move is not None:
-                    move[start:end][cost < new[start:end]] = kind
-                np.minimum(new[start:end], cost, out=new[start:end])
-            cells.of(now, 0, 0, cells.size)[:] = np.minimum(new, FAR)
-            if moves is not None and move is not None:
-                moves[diagonal] = cells.low, move
-            finished = np.flatnonzero(block.totals[:pairs] == diagonal)
-            result[finished] = now[ends[finished], finished]
-        return result
+        ends = lengths[1] - lengths[0] + BAND
+        # One more cell on the right, so that above the last one stands one that is too far.
+        last = np.full((_WIDTH + 1, len(value_idx)), FAR, np.int32)
+        last[BAND:_WIDTH] = block.entry_before[BAND:_WIDTH]
+        before = np.full_like(last, FAR)
+        rows, every = len(block.value), np.arange(len(ends))
+        # How many values are so long at least: these have such a row.
+        reached = np.searchsorted(-lengths[0], -np.arange(rows + 2), "right").tolist()
+        result = last[ends, every]
+        for row in range(1, rows + 1):
+            pairs, longer = reached[row], reached[row + 1]
+            above, aslant, swapped = (
+                costs[:, :pairs] for costs in (last[1:], last[:_WIDTH], before[:_WIDTH])
+            )
+            extra, instead, crossed = self._steps_into(row, block, above, aslant, swapped)
+            missing_before = block.entry_before[row : row + _WIDTH, :pairs]
+            new = np.full((_WIDTH + 1, pairs), FAR, np.int32)
+            cells = np.minimum(np.minimum(extra, instead), crossed) - missing_before
+            for step in _STEPS:
+                cells[step:] = np.minimum(cells[step:], cells[:-step])
+            np.minimum(cells + missing_before, FAR, out=new[:_WIDTH])
+            if moves is not None:
+                # Of moves that cost the same, the first one.
+                missing = np.full_like(extra, FAR)
+                missing[1:] = new[: _WIDTH - 1] + block.entry_gaps[row + 1 : row + _WIDTH, :pairs]
+                ways = [new[:_WIDTH] == cost for cost in (extra, missing, instead)]
+                moves[row, :, :pairs] = np.select(ways, (_EXTRA, _MISSING, _INSTEAD), _SWAPPED)
+            last, before = new, last
+            result[longer:pairs] = new[ends[longer:pairs], every[longer:pairs]]
+        costs_of_pairs: Costs = result.astype(np.int16)
+        return costs_of_pairs
 
     def _steps_into(
-        self, cells: _Cells, block: _Block, last: Costs, before: Costs, swapped: Costs
-    ) -> Iterator[tuple[int, int, int, Costs]]:
-        """The edits that lead into the cells of a diagonal: kind, first and last cell, and costs, (cells, pairs).
+        self, row: int, block: _Block, above: Cells, aslant: Cells, swapped: Cells
+    ) -> tuple[Cells, Cells, Cells]:
+        """What the edits that lead from other rows into the cells of one cost, (cells, pairs) each.
 
         Args:
-            cells: The cells of the diagonal.
+            row: The row.
             block: The pairs side by side.
-            last: Costs on the diagonal one, two and four before.
-            before: Costs on the diagonal one, two and four before.
-            swapped: Costs on the diagonal one, two and four before.
+            above: Costs of the cells in the row before.
+            aslant: The same one place before each.
+            swapped: Costs of those two rows and places before.
+
+        Returns:
+            With a character of the value extra, one instead of another, and two swapped.
         """
-        count, row, column, pairs = cells.size, cells.row, cells.column, last.shape[1]
-        entry_row = len(block.entry) - column  # where the entry's character of this column stands
-        start = 1 if row == 0 else 0
-        end = count - 1 if column - count + 1 == 0 else count
-        if start < count:
-            gaps = block.value_gaps[row - 1 + start : row - 1 + count, :pairs]
-            yield _EXTRA, start, count, cells.of(last, -1, start, count) + gaps
-        if end > 0:
-            gaps = block.entry_gaps[entry_row : entry_row + end, :pairs]
-            yield _MISSING, 0, end, cells.of(last, 1, 0, end) + gaps
-        if start < end:
-            of_value = slice(row - 1 + start, row - 1 + end), slice(pairs)
-            of_entry = slice(entry_row + start, entry_row + end), slice(pairs)
-            classes = block.value_classes[of_value] + block.entry_classes[of_entry]
-            cost = self._substitutions.take(classes, mode="clip")
-            if row + column == 2:
-                cost += self._first
-            cost *= block.value[of_value] != block.entry[of_entry]
-            yield _INSTEAD, start, end, cells.of(before, 0, start, end) + cost
-        start, end = max(2 - row, 0), count - max(2 - (column - count + 1), 0)
-        if start < end:
-            value, value_before = (
-                block.value[row - back + start : row - back + end, :pairs] for back in (1, 2)
+        pairs = above.shape[1]
+        window, window_before = slice(row, row + _WIDTH), slice(row - 1, row - 1 + _WIDTH)
+        value, entry = block.value[row - 1, :pairs], block.entry[window, :pairs]
+        cost = self._substitutions.take(
+            block.value_classes[row - 1, :pairs] + block.entry_classes[window, :pairs]
+        )
+        if row == 1:
+            cost[BAND] += self._first
+        cost *= value != entry
+        if row == 1:
+            crossed = np.full_like(swapped, FAR)
+        else:
+            is_crossed = (value == block.entry[window_before, :pairs]) & (
+                block.value[row - 2, :pairs] == entry
             )
-            entry, entry_before = (
-                block.entry[entry_row + k + start : entry_row + k + end, :pairs] for k in (0, 1)
-            )
-            crossed = (value == entry_before) & (value_before == entry)
-            yield (
-                _SWAPPED,
-                start,
-                end,
-                np.where(crossed, cells.of(swapped, 0, start, end) + self._swap, np.int16(FAR)),
-            )
+            crossed = np.where(is_crossed, swapped + self._swap, FAR)
+        return above + block.value_gaps[row - 1, :pairs], aslant + cost, crossed
 
     def _count_walking_back(
-        self,
-        values: Prepared,
-        entries: Prepared,
-        value_idx: Ints,
-        entry_idx: Ints,
-        moves: _Moves,
+        self, values: Prepared, entries: Prepared, value_idx: Ints, entry_idx: Ints, moves: Moves
     ) -> npt.NDArray[np.int16]:
         """The edits of each pair, counted by kind on the way back from the last cell to the first."""
-        counts = np.zeros((len(value_idx), len(EDIT_KINDS)), np.int16)
-        i, j = values.texts.lengths[value_idx], entries.texts.lengths[entry_idx]
-        ends = i.copy(), j.copy()
-        for diagonal in range(int((i + j).max(initial=0)), 0, -1):
-            at = np.flatnonzero(i + j == diagonal)
-            if not len(at) or diagonal not in moves:
-                continue
-            low, move = moves[diagonal]
-            taken = move[(i[at] - j[at] - low) // 2, at]
-            for kind in (_EXTRA, _MISSING, _INSTEAD, _SWAPPED):
-                pairs = at[taken == kind]
-                a, b = i[pairs], j[pairs]
-                first, last = (
-                    (a == 1, a == ends[0][pairs]) if kind != _MISSING else (b == 1, b == ends[1][pairs])
-                )
-                if kind == _EXTRA:
-                    counts[pairs, values.gap_kinds[value_idx[pairs], a - 1]] += 1
-                elif kind == _MISSING:
-                    counts[pairs, entries.gap_kinds[entry_idx[pairs], b - 1]] += 1
-                elif kind == _INSTEAD:
-                    differ = (
-                        values.texts.characters[value_idx[pairs], a - 1]
-                        != entries.texts.characters[entry_idx[pairs], b - 1]
-                    )
-                    first, last = differ & first & (b == 1), differ & last & (b == ends[1][pairs])
-                    classes = (
-                        values.classes[value_idx[pairs], a - 1],
-                        entries.classes[entry_idx[pairs], b - 1],
-                    )
-                    counts[pairs[differ], self._slips.substitutions[classes][differ]] += 1
-                else:
-                    counts[pairs, PLACE_OF["swapped"]] += 1
-                    first = last = np.zeros(len(pairs), np.bool_)
-                counts[pairs[first], PLACE_OF["first"]] += 1
-                counts[pairs[last], PLACE_OF["last"]] += 1
-                i[pairs] -= 0 if kind == _MISSING else 2 if kind == _SWAPPED else 1
-                j[pairs] -= 0 if kind == _EXTRA else 2 if kind == _SWAPPED else 1
-        return counts
+        lengths = values.texts.lengths[value_idx], entries.texts.lengths[entry_idx]
+        pair, i, j, move = _walk_back(*lengths, moves)
+        rows, columns = (lengths[side][pair] for side in (0, 1))
+        value, entry = (value_idx[pair], i - 1), (entry_idx[pair], j - 1)
+        differ = values.texts.characters[value] != entries.texts.characters[entry]
+        extra, missing, instead = (move == way for way in (_EXTRA, _MISSING, _INSTEAD))
+        kinds = np.select(
+            (extra, missing, instead),
+            (
+                values.gap_kinds[value],
+                entries.gap_kinds[entry],
+                self._slips.substitutions[values.classes[value], entries.classes[entry]],
+            ),
+            PLACE_OF["swapped"],
+        )
+        changes = extra | missing | (instead & differ)
+        first = changes & np.where(missing, j == 1, (i == 1) & (extra | (j == 1)))
+        last = changes & np.where(missing, j == columns, (i == rows) & (extra | (j == columns)))
+        told = ((kinds, changes | (move == _SWAPPED)), (PLACE_OF["first"], first), (PLACE_OF["last"], last))
+        size = len(value_idx) * len(EDIT_KINDS)
+        places = np.concatenate([(pair * len(EDIT_KINDS) + kind)[which] for kind, which in told])
+        counts: npt.NDArray[np.int64] = np.bincount(places, minlength=size)
+        return counts.reshape(-1, len(EDIT_KINDS)).astype(np.int16)
+
+
+def _walk_back(rows: Ints, columns: Ints, moves: Moves) -> tuple[Ints, Ints, Ints, npt.NDArray[np.int8]]:
+    """Follow the moves from the last cell of each pair to the first: of each step the pair, row, column and move."""
+    i, j = rows.copy(), columns.copy()
+    steps = []
+    for diagonal in range(int((i + j).max(initial=0)), 0, -1):
+        pair = np.flatnonzero(i + j == diagonal)
+        row, column = i[pair], j[pair]
+        move = moves[row, column - row + BAND, pair]
+        steps.append((pair, row, column, move))
+        i[pair] -= _ROWS_BACK[move]
+        j[pair] -= _COLUMNS_BACK[move]
+    nothing = np.zeros(0, np.int64)
+    pair, row, column, move = (
+        np.concatenate(some)
+        for some in zip((nothing, nothing, nothing, nothing.astype(np.int8)), *steps, strict=True)
+    )
+    return pair, row, column, move
 
 
 def _blocks(values: Prepared, entries: Prepared, value_idx: Ints, entry_idx: Ints) -> Iterator[Ints]:
-    """Pairs that aren't too far apart, in blocks of alike total length, longest first."""
+    """Pairs that aren't too far apart, in blocks of alike values, the longest first."""
     lengths = values.texts.lengths[value_idx], entries.texts.lengths[entry_idx]
     near = np.flatnonzero(np.abs(lengths[0] - lengths[1]) <= BAND)
-    order = near[np.argsort(-(lengths[0] + lengths[1])[near], kind="stable")]
+    order = near[np.argsort(-lengths[0][near], kind="stable")]
     for start in range(0, len(order), _BLOCK):
         yield order[start : start + _BLOCK]
 
 
 def _side_by_side(values: Prepared, entries: Prepared, value_idx: Ints, entry_idx: Ints) -> _Block:
-    lengths = values.texts.lengths[value_idx], entries.texts.lengths[entry_idx]
-    rows, columns = int(lengths[0].max()), int(lengths[1].max())
-
+    rows = int(values.texts.lengths[value_idx].max())
+    columns = int(entries.texts.lengths[entry_idx].max())
     value, value_classes, value_gaps = _unpacked(np.ascontiguousarray(values.packed[value_idx, :rows].T))
-    entry, entry_classes, entry_gaps = _unpacked(
-        np.ascontiguousarray(entries.packed[entry_idx, :columns].T[::-1])
-    )
-    totals = lengths[0] + lengths[1]
-    return _Block(value, value_classes * CLASSES, value_gaps, entry, entry_classes, entry_gaps, totals)
+    padded = np.zeros((rows + _WIDTH, len(entry_idx)), np.uint64)
+    padded[BAND + 1 : BAND + 1 + columns] = entries.packed[entry_idx, :columns].T
+    entry, entry_classes, entry_gaps = _unpacked(padded)
+    entry_before = np.cumsum(entry_gaps, axis=0, dtype=np.int32)
+    return _Block(value, value_classes * CLASSES, value_gaps, entry, entry_classes, entry_gaps, entry_before)
 
 
 def _unpacked(packed: npt.NDArray[np.uint64]) -> tuple[Matrix, npt.NDArray[np.intp], Costs]:

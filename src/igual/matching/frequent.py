@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -26,11 +28,19 @@ class RowCounts:
     """
 
     def __init__(self, values: pa.Array, rows: Counts) -> None:
-        table = pa.table(
-            {"key": folded_key(values.fill_null("")), "rows": pa.array(np.asarray(rows, np.int64))}
-        )
+        self._values, self._rows = values, np.asarray(rows, np.int64)
+
+    @cached_property
+    def _counted(self) -> tuple[pa.Array, Counts]:
+        """The keys of all values, and their rows."""
+        table = pa.table({"key": folded_key(self._values.fill_null("")), "rows": pa.array(self._rows)})
         counted = table.group_by("key", use_threads=False).aggregate([("rows", "sum")])
-        self._keys, self._rows = counted["key"].combine_chunks(), counted["rows_sum"].to_numpy()
+        return counted["key"].combine_chunks(), counted["rows_sum"].to_numpy()
+
+    @property
+    def are_few(self) -> bool:
+        """Whether the column has so few rows that they say nothing of any value."""
+        return int(self._rows.sum()) < _FEWEST
 
     def count(self, texts: pa.Array) -> Counts:
         """Count the rows of some texts.
@@ -41,8 +51,9 @@ class RowCounts:
         Returns:
             Their rows, 0 for those that the column hasn't, (texts,).
         """
-        places = pc.index_in(folded_key(texts), self._keys)
-        counts = np.append(self._rows, 0)[places.fill_null(len(self._rows)).to_numpy(zero_copy_only=False)]
+        keys, counted = self._counted
+        places = pc.index_in(folded_key(texts), keys).fill_null(len(counted))
+        counts = np.append(counted, 0)[places.to_numpy(zero_copy_only=False)]
         rows: Counts = counts.astype(np.int64)
         return rows
 
@@ -58,7 +69,7 @@ def doubt_frequent(matched: Matched, index: MatchIndex, rows: RowCounts) -> None
         rows: The rows of the column.
     """
     likened = np.flatnonzero((matched.status == SETTLED) & (matched.how == How.FUZZY))
-    if not len(likened):
+    if not len(likened) or rows.are_few:
         return
     own = rows.count(matched.values.take(pa.array(likened)))
     names = pa.array(index.names, TEXT).take(pa.array(matched.entry[likened]))

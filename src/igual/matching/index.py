@@ -164,7 +164,8 @@ class MatchIndex:
         exact = self._exact if "exact" in by else ()
         folded = self._folded if "folded" in by else ()
         fuzzy = self._written_as_two if "fuzzy" in by else ()
-        return [*exact[:1], *folded[:1], *exact[1:], *folded[1:], *fuzzy]
+        ways = (*exact[:1], *folded[:1], *exact[1:], *folded[1:], *fuzzy)
+        return [way for way in ways if way.spellings]
 
     @cached_property
     def _exact(self) -> tuple[LookUp, LookUp]:
@@ -192,4 +193,4 @@ class MatchIndex:
         letters = pc.if_else(pa.array(forms.is_truncated), pa.scalar(None, TEXT), forms.letter_keys)
         in_value = LookUp(How.TWO_LETTERS, two_letter_key, Spellings(letters, self.owners))
         in_list = Spellings(two_letter_key(self.spellings), self.owners)
-        return (LookUp(How.TWO_LETTERS, _plain_letters, in_list), in_value) if in_list else (in_value,)
+        return LookUp(How.TWO_LETTERS, _plain_letters, in_list), in_value

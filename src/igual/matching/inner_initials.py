@@ -8,9 +8,9 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import Mask
+from igual.column import Mask, to_mask
 from igual.matching.pairs import Ints, expand_spans
-from igual.matching.texts import Matrix, Texts
+from igual.matching.texts import Texts
 
 # So many letters at least and at most.
 _SHORTEST, _LONGEST = 2, 4
@@ -41,35 +41,30 @@ class InnerInitials(NamedTuple):
         return expand_spans(self.first, self.size)
 
 
-def mark_maybe_initials(vocabulary: pa.Array, ids: Ints) -> Mask:
+_NOTHING = InnerInitials(*[np.zeros(0, np.int64)] * len(InnerInitials._fields))
+
+
+def mark_maybe_initials(words: pa.Array, lengths: Ints) -> Mask:
     """Mark words that may be initials: a few letters and nothing else.
 
     Args:
-        vocabulary: Words, (vocabulary,).
-        ids: Places in it, (words,).
+        words: The words, (words,).
+        lengths: How many characters each has, (words,).
 
     Returns:
         A flag for each, (words,).
     """
-    distinct, back = np.unique(ids, return_inverse=True)
-    words = vocabulary.take(pa.array(distinct))
-    lengths = pc.utf8_length(words).to_numpy(zero_copy_only=False)
-    flags = (
-        pc.utf8_is_alpha(words).to_numpy(zero_copy_only=False)
-        & (lengths >= _SHORTEST)
-        & (lengths <= _LONGEST)
-    )
-    marked: Mask = flags[back]
+    marked: Mask = to_mask(pc.utf8_is_alpha(words)) & (lengths >= _SHORTEST) & (lengths <= _LONGEST)
     return marked
 
 
 def find_inner_initials(
     short_pair: Ints,
     short_ids: Ints,
-    short_words: pa.Array,
+    short_words: Texts,
     long_pair: Ints,
     long_ids: Ints,
-    long_words: pa.Array,
+    long_words: Texts,
 ) -> InnerInitials:
     """Find left-over words that are the initials of consecutive left-over words of the other text.
 
@@ -84,7 +79,9 @@ def find_inner_initials(
     Returns:
         What was found, each short word once.
     """
-    letters, sizes = _take_letters(short_words, short_ids)
+    if not len(short_ids) or not len(long_ids):
+        return _NOTHING
+    letters, sizes = short_words.characters[short_ids, :_LONGEST], short_words.lengths[short_ids]
     starts = np.searchsorted(long_pair, short_pair)
     ends = np.searchsorted(long_pair, short_pair, "right")
     # Every place at which the initials may begin.
@@ -92,11 +89,10 @@ def find_inner_initials(
     short = np.repeat(np.arange(len(short_pair)), places)
     first = expand_spans(starts, places)
     if not len(first):
-        nothing = np.zeros(0, np.int64)
-        return InnerInitials(*(nothing for _ in InnerInitials._fields))
-    initials = _take_letters(long_words, long_ids)[0][:, 0]
+        return _NOTHING
+    initials = long_words.characters[long_ids, 0]
     same = np.ones(len(first), np.bool_)
-    for place in range(_LONGEST):
+    for place in range(letters.shape[1]):
         there = place < sizes[short]
         at = np.minimum(first + place, len(initials) - 1)
         same &= ~there | (initials[at] == letters[short, place])
@@ -106,12 +102,3 @@ def find_inner_initials(
     size = sizes[short]
     long_of_run = long_ids[expand_spans(first, size)]
     return InnerInitials(short_pair[short], short, first, size, short_ids[short], long_of_run)
-
-
-def _take_letters(vocabulary: pa.Array, ids: Ints) -> tuple[Matrix, Ints]:
-    """The first letters of words, (words, _LONGEST), and their lengths, (words,)."""
-    distinct, back = np.unique(ids, return_inverse=True)
-    texts = Texts.of(vocabulary.take(pa.array(distinct)), _LONGEST)
-    letters = np.zeros((len(distinct), _LONGEST), np.uint16)
-    letters[:, : texts.characters.shape[1]] = texts.characters[:, :_LONGEST]
-    return letters[back], texts.lengths[back]

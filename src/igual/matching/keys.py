@@ -104,6 +104,8 @@ def list_words(texts: Iterable[str]) -> set[str]:
 def two_letter_key(values: pa.Array) -> pa.Array:
     """The letters key with ä, ö, ü, å and ø written as two letters; null where a text has none of them."""
     some = has_pattern(values, "[äöüåøÄÖÜÅØ]")
+    if not some.any():
+        return pa.nulls(len(values), TEXT)
     written = changed_where(
         values, some, lambda few: pa.array([text.translate(_TWO_LETTERS) for text in few.to_pylist()], TEXT)
     )

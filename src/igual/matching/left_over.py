@@ -69,8 +69,9 @@ def find_left_over(words: Words, places: Ints, pair_taken: Ints, word_taken: Int
     flat = expand_spans(words.starts[places], counts)
     taken = np.zeros(len(pair), np.bool_)
     taken[(np.cumsum(counts) - counts)[pair_taken] + word_taken] = True
-    most = int(words.parts.max(initial=0)) + 1
-    part = pair * most + words.parts[flat]
+    parts = words.parts[flat]
+    most = int(parts.max(initial=0)) + 1
+    part = pair * most + parts
     is_met = np.zeros(len(places) * most, np.bool_)
     is_met[part[taken]] = True
     left = np.flatnonzero(~taken)

@@ -147,8 +147,8 @@ def explain_by_words(
         The reasons of each pair.
     """
     wording = search.wording
-    aligned = wording.align(values, value_idx, entry_idx)
-    left_over = wording.left_over(values, value_idx, entry_idx, aligned)
+    compared = wording.align(values, value_idx, entry_idx)
+    left_over, aligned = wording.list_left_over(values, len(value_idx), compared), compared.aligned
     explained: list[list[Reason]] = [[] for _ in value_idx]
     last: dict[int, int] = {}
     crossed: set[int] = set()
@@ -164,7 +164,7 @@ def explain_by_words(
             entry = wording.entries.texts_of(int(entry_idx[pair]))[entry_word]
             kind = {EDITED: "misspelt", STATED: "stands for", STEM: "other form"}.get(how, "short for")
             explained[pair].append(Reason(kind, (entry, word) if is_longer else (word, entry)))
-    for pair, initials in wording.name_initials(values, value_idx, entry_idx, aligned):
+    for pair, initials in wording.name_initials(values, compared):
         explained[pair].append(Reason("short for", initials))
     for pair, (extra, missing, usual) in enumerate(left_over):
         reasons = explained[pair]

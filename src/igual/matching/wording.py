@@ -19,12 +19,13 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask, to_mask
 from igual.matching import fitted
-from igual.matching.alignment import HOW_NAMES, SAME, STATED, Alignment, WordAligner
+from igual.matching.alignment import HOW_NAMES, SAME, STATED, Alignment, WordAligner, read_words
 from igual.matching.edits import Edits
 from igual.matching.information import Floats, WordInformation, weigh_words
 from igual.matching.inner_initials import InnerInitials, find_inner_initials, mark_maybe_initials
 from igual.matching.left_over import LeftOver, find_left_over
 from igual.matching.pairs import Ints
+from igual.matching.texts import Texts
 from igual.matching.vocabulary import Vocabulary
 from igual.matching.words import MOST_WORDS, Words
 
@@ -83,9 +84,26 @@ class _SideInformation(NamedTuple):
 
     is_small: Mask
     excludes: Mask
+    maybe_initials: Mask
     rarity: Floats
     apart: Floats
     entries: Ints
+
+
+class WordByWord(NamedTuple):
+    """Pairs of a value and an entry, word by word; all but the first for each side.
+
+    Attributes:
+        aligned: The words that stand for each other.
+        left: Words that stand for none.
+        initials: Words that stand for several by their initials.
+        told: What the words tell.
+    """
+
+    aligned: Alignment
+    left: tuple[LeftOver, LeftOver]
+    initials: tuple[InnerInitials, InnerInitials]
+    told: tuple[_SideInformation, _SideInformation]
 
 
 class Wording:
@@ -108,7 +126,7 @@ class Wording:
             entries, np.arange(len(entries.counts)) if owners is None else owners
         )
         self._opposites = pa.array(sorted(vocabulary.groups_of), TEXT)
-        kinds = self._mark_kinds(entries.vocabulary)
+        kinds = self._mark_kinds(entries.vocabulary, self._aligner.texts)
         self._of_entries = _SideInformation(*kinds, *self.information[1:3], self.information.entries)
 
     @cached_property
@@ -131,10 +149,37 @@ class Wording:
     def _costs_of_entries(self) -> Floats:
         return _cost_words_left(_SIDES[1], self._of_entries)
 
-    def align(self, values: Words, value_idx: Ints, entry_idx: Ints) -> Alignment:
-        """The words that stand for each other in each pair, cheapest first taken."""
-        costs = _cost_words_left(_SIDES[0], self._measure_information(values))
-        return self._aligner.align(values, value_idx, entry_idx, costs, self._costs_of_entries)
+    def align(self, values: Words, value_idx: Ints, entry_idx: Ints) -> WordByWord:
+        """Find the words that stand for each other in each pair, cheapest first taken, and those left over.
+
+        Args:
+            values: The words of values.
+            value_idx: Positions of values, (pairs,).
+            entry_idx: Positions of entries, (pairs,).
+
+        Returns:
+            The pairs, word by word.
+        """
+        texts = read_words(values.vocabulary), self._aligner.texts
+        told = self._measure_information(values, texts[0]), self._of_entries
+        costs = _cost_words_left(_SIDES[0], told[0]), self._costs_of_entries
+        aligned = self._aligner.align(values, texts[0], value_idx, entry_idx, *costs)
+        lefts = [
+            find_left_over(values, value_idx, aligned.pair, aligned.value_word),
+            find_left_over(self.entries, entry_idx, aligned.pair, aligned.entry_word),
+        ]
+        inner: list[InnerInitials] = []
+        for one, other in ((0, 1), (1, 0)):
+            maybe = np.flatnonzero(told[one].maybe_initials[lefts[one].ids])
+            short, long = lefts[one].take(maybe), lefts[other]
+            initials = find_inner_initials(
+                short.pair, short.ids, texts[one], long.pair, long.ids, texts[other]
+            )
+            inner.append(initials)
+            if len(initials.pair):
+                lefts[one] = lefts[one].without(maybe[initials.short])
+                lefts[other] = lefts[other].without(initials.long)
+        return WordByWord(aligned, (lefts[0], lefts[1]), (inner[0], inner[1]), told)
 
     def compare(self, values: Words, value_idx: Ints, entry_idx: Ints) -> tuple[Events, Mask]:
         """Find what lies between values and entries, read by their words.
@@ -148,7 +193,7 @@ class Wording:
             The events, and in which pairs any word of weight stands for another, (pairs,).
         """
         pairs = len(value_idx)
-        aligned = self.align(values, value_idx, entry_idx)
+        aligned, lefts, initials, told_of = self.align(values, value_idx, entry_idx)
         entry_ids = self.entries.ids[self.entries.starts[entry_idx[aligned.pair]] + aligned.entry_word]
         agreed = np.bincount(aligned.pair, self._of_entries.rarity[entry_ids] * _AGREED[aligned.how], pairs)
         one_each = np.arange(pairs)
@@ -167,11 +212,8 @@ class Wording:
         amount = np.where(how == _PLACE["edited"], aligned.edits[changed], 1.0)
         parts.append(Events(aligned.pair[changed], how.astype(np.int8), amount))
         rarities, gaps = [], []
-        lefts, initials = self._left(values, value_idx, entry_idx, aligned)
         parts += [_event("inner initials", initial.pair) for initial in initials]
-        for side, told, left in zip(
-            _SIDES, (self._measure_information(values), self._of_entries), lefts, strict=True
-        ):
+        for side, told, left in zip(_SIDES, told_of, lefts, strict=True):
             parts += _events_of_left(side, left, told, pairs)
             heavy = ~told.is_small[left.ids]
             rarities.append(np.bincount(left.pair[heavy], told.rarity[left.ids[heavy]], pairs))
@@ -195,6 +237,8 @@ class Wording:
             meant, as a logit, (pairs,) each.
         """
         pairs = len(value_idx)
+        if not pairs:
+            return np.zeros(0), np.zeros(0)
         events, says = self.compare(values, value_idx, entry_idx)
         evidence = fitted.LISTED_BY_WORDS + events.weigh(fitted.EVIDENCE, pairs)
         # A value all of whose words an entry has is worth asking about, whoever else has them.
@@ -205,13 +249,12 @@ class Wording:
         evidence = np.where(changed == 0, np.maximum(evidence, _SAME_WORDS), evidence)
         return np.where(says, events.weigh(fitted.WORDS, pairs), np.inf), evidence
 
-    def left_over(
-        self, values: Words, value_idx: Ints, entry_idx: Ints, aligned: Alignment
+    def list_left_over(
+        self, values: Words, pairs: int, compared: WordByWord
     ) -> list[tuple[list[str], list[str], list[str]]]:
         """For each pair the words of the value that stand for none, those of the entry, and such as are usual."""
-        words_left: list[tuple[list[str], list[str], list[str]]] = [([], [], []) for _ in value_idx]
-        sides, _ = self._left(values, value_idx, entry_idx, aligned)
-        for side, (words, left) in enumerate(zip((values, self.entries), sides, strict=True)):
+        words_left: list[tuple[list[str], list[str], list[str]]] = [([], [], []) for _ in range(pairs)]
+        for side, (words, left) in enumerate(zip((values, self.entries), compared.left, strict=True)):
             is_usual = (
                 (self._of_entries.rarity[left.ids] <= _USUAL) if side else np.zeros(len(left.ids), np.bool_)
             )
@@ -235,14 +278,10 @@ class Wording:
             The pair, the word, and its place in the vocabulary of the entries where it tells entries apart, else -1.
         """
         pairs = len(value_idx)
-        aligned = self.align(values, value_idx, entry_idx)
+        compared = self.align(values, value_idx, entry_idx)
         sides = [
             (left.take(~told.is_small[left.ids]), told)
-            for left, told in zip(
-                self._left(values, value_idx, entry_idx, aligned)[0],
-                (self._measure_information(values), self._of_entries),
-                strict=True,
-            )
+            for left, told in zip(compared.left, compared.told, strict=True)
         ]
         rarity = [np.bincount(left.pair, told.rarity[left.ids], pairs) for left, told in sides]
         both = np.minimum(*rarity) > _BOTH_RARE
@@ -270,53 +309,28 @@ class Wording:
             places = np.where(told.apart[ids] >= _APART, words.known[ids], -1)
             yield from zip(left.pair[some].tolist(), texts, places.tolist(), strict=True)
 
-    def _mark_kinds(self, vocabulary: pa.Array) -> tuple[Mask, Mask]:
-        """Which words may be left out, and which exclude others, such as directions."""
+    def _mark_kinds(self, vocabulary: pa.Array, texts: Texts) -> tuple[Mask, Mask, Mask]:
+        """Which words may be left out, which exclude others, such as directions, and which may be initials."""
         small, opposites = (
             to_mask(pc.is_in(vocabulary, some)) for some in (self._small_words, self._opposites)
         )
-        return small, opposites
+        return small, opposites, mark_maybe_initials(vocabulary, texts.lengths)
 
-    def _measure_information(self, values: Words) -> _SideInformation:
+    def _measure_information(self, values: Words, texts: Texts) -> _SideInformation:
         known = values.known
         strange = known < 0
         return _SideInformation(
-            *self._mark_kinds(values.vocabulary),
+            *self._mark_kinds(values.vocabulary, texts),
             np.where(strange, 1.0, self.information.rarity[known]),
             np.where(strange, 0.0, self.information.apart[known]),
             np.where(strange, 0, self.information.entries[known]),
         )
 
-    def _left(
-        self, values: Words, value_idx: Ints, entry_idx: Ints, aligned: Alignment
-    ) -> tuple[tuple[LeftOver, LeftOver], tuple[InnerInitials, InnerInitials]]:
-        """Words that stand for none, of values and of entries; and those of each that stand for several by initials."""
-        lefts = [
-            find_left_over(values, value_idx, aligned.pair, aligned.value_word),
-            find_left_over(self.entries, entry_idx, aligned.pair, aligned.entry_word),
-        ]
-        inner: list[InnerInitials] = []
-        for one, other in ((0, 1), (1, 0)):
-            vocabularies = values.vocabulary, self.entries.vocabulary
-            maybe = np.flatnonzero(mark_maybe_initials(vocabularies[one], lefts[one].ids))
-            short, long = lefts[one].take(maybe), lefts[other]
-            initials = find_inner_initials(
-                short.pair, short.ids, vocabularies[one], long.pair, long.ids, vocabularies[other]
-            )
-            inner.append(initials)
-            if len(initials.pair):
-                lefts[one] = lefts[one].without(maybe[initials.short])
-                lefts[other] = lefts[other].without(initials.long)
-        return (lefts[0], lefts[1]), (inner[0], inner[1])
-
-    def name_initials(
-        self, values: Words, value_idx: Ints, entry_idx: Ints, aligned: Alignment
-    ) -> list[tuple[int, tuple[str, str]]]:
+    def name_initials(self, values: Words, compared: WordByWord) -> list[tuple[int, tuple[str, str]]]:
         """Words that stand for several by their initials: the pair, the short word and the long ones."""
-        _, inner = self._left(values, value_idx, entry_idx, aligned)
         named = []
         vocabularies = values.vocabulary, self.entries.vocabulary
-        for side, initials in enumerate(inner):
+        for side, initials in enumerate(compared.initials):
             short = vocabularies[side].take(pa.array(initials.short_id)).to_pylist()
             long = iter(vocabularies[1 - side].take(pa.array(initials.long_ids)).to_pylist())
             for pair, word, size in zip(initials.pair.tolist(), short, initials.size.tolist(), strict=True):
