@@ -460,6 +460,7 @@ def test_patterns_with_odd_groups() -> None:
         RULE + 'do = "overlay"\nstart = 1\nlength = 2000000000\ntext = "x"\n',
         RULE + 'do = "overlay"\nstart = 99999999999999999999\nlength = 2\ntext = "x"\n',
         RULE + 'do = "part"\nseparator = "-"\nnth = -9223372036854775807\n',
+        RULE + 'do = "part"\nseparator = "-"\nnth = ' + "9" * 5_000 + "\n",
         RULE + 'do = "spacing"\nwhen = { above = nan }\n',
         '[codebooks.k]\nlabels = { "1" = "x" }\n' + RULE + 'do = "label"\ncodebook = "k"\ndated_by = "a"\n',
         RULE + 'do = "replace"\npairs = { a = "' + "x" * 20_000 + '" }\n',

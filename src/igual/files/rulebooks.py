@@ -178,6 +178,9 @@ def load_rulebook(
         raise RulebookError(f"{existing.name} is not valid utf-8 at offset {error.start:,}") from None
     except RecursionError:
         raise RulebookError(f"{existing.name} is not valid TOML: it is nested too deeply") from None
+    except ValueError:
+        # Python makes no number of so many digits of a text.
+        raise RulebookError(f"{existing.name} is not valid TOML: a number has too many digits") from None
     with error_context(existing.name, RulebookError):
         folder = _Folder(existing.parent, tuple(allow_outside))
         book = _build(given, folder)
