@@ -18,8 +18,9 @@ from igual.looking.many_columns import ManyColumns
 from igual.looking.oddities import find_oddities
 from igual.looking.survey import survey_columns
 from igual.looking.tally import count_rows_meeting, tally_column
+from igual.report.looking_views import survey_view, tally_view
+from igual.report.run_views import outcome_view, preview_view
 from igual.report.terminal import as_text
-from igual.report.views import outcome_view, preview_view, survey_view, tally_view
 from igual.rules import (
     Band,
     Bands,

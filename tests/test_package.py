@@ -141,11 +141,25 @@ def test_every_module_and_public_function_says_what_it_is() -> None:
         assert getattr(igual, name).__doc__, name
 
 
-def test_the_command_line_starts_without_what_it_does_not_need() -> None:
-    loaded = "import sys; sys.argv=['igual','--help']\nfrom igual.cli import main\ntry: main()\nexcept SystemExit: pass\n"
-    loaded += "print(','.join(sorted({'numpy','pandas','pyarrow','pydantic','rich','scipy','matplotlib'} & set(sys.modules))))"
-    done = subprocess.run([sys.executable, "-c", loaded], capture_output=True, text=True, check=True)
-    assert done.stdout.splitlines()[-1] == ""
+@pytest.mark.parametrize(
+    ("call", "unwanted"),
+    [
+        ("--help", {"numpy", "pandas", "pyarrow", "pydantic", "rich", "scipy", "matplotlib"}),
+        ("survey t.csv", {"pandas", "pydantic", "scipy", "matplotlib", "igual.rules", "igual.runs"}),
+    ],
+)
+def test_the_command_line_starts_without_what_it_does_not_need(
+    tmp_path: Path, call: str, unwanted: set[str]
+) -> None:
+    (tmp_path / "t.csv").write_text("a,b\nx,1\nx ,2\n", encoding="utf-8")
+    loaded = (
+        f"import sys; sys.argv = ['igual', *{call.split()}]\nfrom igual.cli import main\ntry: main()\n"
+        f"except SystemExit: pass\nprint(sorted({unwanted} & sys.modules.keys()))"
+    )
+    done = subprocess.run(
+        [sys.executable, "-c", loaded], cwd=tmp_path, capture_output=True, text=True, check=True
+    )
+    assert done.stdout.splitlines()[-1] == "[]"
 
 
 def test_the_sample_data_comes_out_the_same(tmp_path: Path) -> None:

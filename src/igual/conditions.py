@@ -4,19 +4,19 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping
-from typing import TYPE_CHECKING, Any, NamedTuple, TypeAlias, Union
+from typing import TYPE_CHECKING, Any, TypeAlias, Union
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 from pydantic import Field, field_validator, model_validator
 
-from igual.column import TEXT, Column, Counts, Mask, to_mask
+from igual.column import TEXT, Mask, to_mask
 from igual.lists import ReferenceList
 from igual.settings import Settings, Several, Value
 from igual.text.arrays import has_pattern
-from igual.text.folding import casefold, trimmed
-from igual.text.packed import is_between, unpack
+from igual.text.blanks import is_blank
+from igual.text.folding import casefold
 from igual.text.patterns import checked_pattern, checked_sought
 from igual.text.reading import dates, limit, numbers
 from igual.text.replacing import find_first
@@ -249,52 +249,3 @@ def as_condition(given: ConditionLike) -> Condition:
     if isinstance(given, Condition):
         return given
     return Condition(**given)
-
-
-def is_blank(values: pa.Array) -> Mask:
-    """Find texts that are missing, empty, or nothing but spaces and invisible characters.
-
-    Args:
-        values: Distinct texts, (distinct,).
-
-    Returns:
-        A flag for each text, (distinct,).
-    """
-    packed = unpack(values)
-    lengths = np.diff(packed.offsets)
-    blank: Mask = lengths == 0
-    if len(packed.data):
-        # Most texts begin with a character that can be seen.
-        first = packed.data.take(packed.offsets[:-1], mode="clip")
-        is_unsure = ~blank & ~is_between(first, "!", "~")
-        if is_unsure.any():
-            blank[is_unsure] = to_mask(pc.equal(trimmed(values.filter(pa.array(is_unsure))), ""))
-    return blank
-
-
-class NonBlank(NamedTuple):
-    """The values of a column that say something.
-
-    Attributes:
-        values: Distinct texts that aren't blank, (values,).
-        rows: How many rows have each, (values,).
-        blank_rows: Rows that are missing or blank.
-    """
-
-    values: pa.Array
-    rows: Counts
-    blank_rows: int
-
-
-def non_blank(column: Column) -> NonBlank:
-    """Leave out the values of a column that are missing or blank.
-
-    Args:
-        column: The column.
-
-    Returns:
-        The other values and their rows.
-    """
-    keep = ~is_blank(column.values)
-    rows = column.counts[keep]
-    return NonBlank(column.values.filter(pa.array(keep)), rows, int(column.counts.sum() - rows.sum()))

@@ -10,7 +10,8 @@ from typing import NamedTuple
 import click
 from rich.text import Text
 
-from igual.cli._loading import open_table, today
+from igual.cli._applying import today
+from igual.cli._loading import open_table
 from igual.cli._options import TableSource
 from igual.decisions import KEEP, NEW, NO, NOT_LISTED, YES, Cause, Ruling
 from igual.errors import RulingError, did_you_mean

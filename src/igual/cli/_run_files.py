@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 import pyarrow as pa
 
-from igual.cli._loading import book_files, user
+from igual.cli._applying import book_files, user
 from igual.errors import OutputError
 from igual.files.applying import write_piece
 from igual.files.crosswalks import write_crosswalk

@@ -87,7 +87,7 @@ def apply(
     Examples:  igual apply trees.toml trees.csv --preview 5
                igual apply trees.toml trees.csv --out clean.csv --open open.xlsx
     """  # noqa: D301 - \b keeps the lines of the examples
-    from igual.cli._loading import apply_files
+    from igual.cli._applying import apply_files
     from igual.cli._run_files import Run, TextChoice, write_outputs
     from igual.engines.combinations import Bounds
     from igual.files.applying import make_clean
@@ -164,8 +164,8 @@ def _json_ending(path: str) -> str:
 
 def _show(run: Run, hints: list[Hint], preview: int | None, named: Mapping[str, str]) -> None:
     from igual.cli._loading import report_reading
+    from igual.report.run_views import outcome_view, preview_view
     from igual.report.terminal import on_terminal, show, show_line
-    from igual.report.views import outcome_view, preview_view
     from igual.report.wording import format_count
     from igual.runs.preview import make_preview
 

@@ -59,7 +59,8 @@ def check(
                igual check trees.toml june.csv --allow open=0.5%
                igual check trees.toml june.csv --since may-crosswalk.csv
     """  # noqa: D301 - \b keeps the lines of the examples
-    from igual.cli._loading import apply_files, gather_pieces, report_reading
+    from igual.cli._applying import apply_files, gather_pieces
+    from igual.cli._loading import report_reading
     from igual.engines.combinations import Bounds
     from igual.files.crosswalks import load_crosswalk
     from igual.report.check_views import finding_line, since_lines
@@ -89,7 +90,7 @@ def check(
         compared = [one for one in compared if one.column in chosen]
     bad = exceed_allowance(findings, allowed)
     if report:
-        from igual.cli._loading import book_files
+        from igual.cli._applying import book_files
         from igual.cli._pages import count_rulings, list_read, write_report
         from igual.report.pages.looking_pages import build_check_page
         from igual.report.pages.run_page import RunFacts
@@ -123,7 +124,7 @@ def check(
 def _choose(wanted: Sequence[str], known: list[str]) -> list[str]:
     """The columns that are meant, of those that rules or checks are about."""
     from igual.errors import TableError
-    from igual.rules.column_patterns import expand_names
+    from igual.text.wildcards import expand_names
 
     chosen = expand_names(wanted, known)
     for name in chosen:

@@ -82,7 +82,7 @@ def review(
                igual review trees.toml --table trees.csv --page open.html
                igual review trees.toml --withdraw library
     """  # noqa: D301 - \b keeps the lines of the examples
-    from igual.cli._loading import user
+    from igual.cli._applying import user
     from igual.files.list_changes import add_to_list_files
     from igual.files.rulebooks import load_rulebook
     from igual.files.rulings import rulings_file
@@ -140,7 +140,7 @@ def _take_sheet(
     overrule: bool,
 ) -> Review:
     """Take the rulings of a sheet, or only look what they would be."""
-    from igual.cli._loading import today
+    from igual.cli._applying import today
     from igual.files.rulebooks import load_rulebook
     from igual.files.rulings import record_review, rulings_file
     from igual.runs.review import check_answers
@@ -157,8 +157,8 @@ def _ask(
     rulebook: str, source: TableSource, show_columns: str | None, allow_outside: tuple[str, ...], who: str
 ) -> None:
     """Ask about what is open in a table, one by one."""
+    from igual.cli._applying import apply_files, gather_pieces
     from igual.cli._asking import ask_one_by_one, show_beside
-    from igual.cli._loading import apply_files, gather_pieces
     from igual.engines.combinations import Bounds
     from igual.files.rulings import rulings_file
     from igual.report.terminal import on_terminal
@@ -183,8 +183,8 @@ def _write_page(
     force: bool,
 ) -> None:
     """Write what is open in a table as a page to decide on."""
+    from igual.cli._applying import apply_files, book_files, gather_pieces
     from igual.cli._asking import show_beside
-    from igual.cli._loading import apply_files, book_files, gather_pieces
     from igual.engines.combinations import Bounds
     from igual.files.pages import page_ending, save_page
     from igual.report.pages.deciding_page import render_deciding_page

@@ -30,10 +30,10 @@ def survey(
     """
     from igual.cli._loading import count_file, count_places, open_table, report_reading
     from igual.looking.survey import survey_columns
+    from igual.report.looking_views import survey_view
     from igual.report.records import from_survey
     from igual.report.terminal import show
-    from igual.report.views import survey_view
-    from igual.rules.column_patterns import expand_names
+    from igual.text.wildcards import expand_names
 
     opened = open_table(table)
     if wanted:

@@ -84,9 +84,9 @@ def tally(
     from igual.lists import Codebook
     from igual.looking.comparison import cross_tabulate, measure_lengths
     from igual.looking.tally import find_unread, tally_column
-    from igual.report import records, views
+    from igual.report import looking_views, records
     from igual.report.terminal import log_note, show, show_line
-    from igual.rules.column_patterns import expand_names
+    from igual.text.wildcards import expand_names
 
     if sum(map(bool, (by, against, distinct))) > 1:
         raise click.UsageError("Give one of --by, --against and --distinct.")
@@ -133,7 +133,7 @@ def tally(
         for record in records.list_tally(tallied)[:top]:
             show_line(record["value"] or "")
     else:
-        show(views.tally_view(tallied, column, top or _MOST_SHOWN))
+        show(looking_views.tally_view(tallied, column, top or _MOST_SHOWN))
 
 
 def _write_page(tallied: Tally, opened: OpenedTable, column: str, report: str, *, force: bool) -> None:
@@ -150,27 +150,27 @@ def _write_page(tallied: Tally, opened: OpenedTable, column: str, report: str, *
 def _compare(before: Column, after: Column, column: str, top: int | None, *, as_json: bool) -> None:
     """Compare a column with that of the table after."""
     from igual.looking.comparison import compare_columns
-    from igual.report import records, views
+    from igual.report import looking_views, records
     from igual.report.terminal import show
 
     compared = compare_columns(before, after)
     if as_json:
         print_json({"column": column, "values": records.to_records(compared[:top])})
     else:
-        show(views.compared_view(compared, column, top or _MOST_SHOWN))
+        show(looking_views.compared_view(compared, column, top or _MOST_SHOWN))
 
 
 def _show_crossed(
     crossed: CrossTable, column: str, by: Sequence[str], top: int | None, *, as_json: bool
 ) -> None:
     """Show the tally of a column by others."""
-    from igual.report import records, views
+    from igual.report import looking_views, records
     from igual.report.terminal import show
 
     if as_json:
         print_json({"column": column, "by": by, **records.from_cross_table(crossed, top)})
     else:
-        show(views.cross_view(crossed, column, by, top or _MOST_SHOWN))
+        show(looking_views.cross_view(crossed, column, by, top or _MOST_SHOWN))
 
 
 def _record(column: str, tallied: Tally, top: int | None) -> dict[str, Any]:
@@ -183,8 +183,8 @@ def _record(column: str, tallied: Tally, top: int | None) -> dict[str, Any]:
 
 def _show_several(tallies: Mapping[str, Tally], top: int | None, *, as_json: bool) -> None:
     """Show the tallies of several columns, one after the other."""
+    from igual.report.looking_views import tally_view
     from igual.report.terminal import show
-    from igual.report.views import tally_view
 
     if as_json:
         print_json({"columns": [_record(column, tallied, top) for column, tallied in tallies.items()]})

@@ -32,13 +32,14 @@ from igual.report.check_views import finding_line
 from igual.report.draft_views import draft_view
 from igual.report.evidence import format_evidence
 from igual.report.learned_views import learned_view
+from igual.report.looking_views import survey_view
 from igual.report.pages.deciding_page import render_deciding_page
 from igual.report.pages.rendering import render_page
 from igual.report.pages.run_page import RunFacts, build_run_page
 from igual.report.review_views import review_view
+from igual.report.run_views import effects_view, hints_view, open_view, unknown_view, unused_line
 from igual.report.tables import draw_table, draw_value
 from igual.report.terminal import show
-from igual.report.views import effects_view, hints_view, open_view, survey_view, unknown_view, unused_line
 from igual.rulings import Rulings
 from igual.runs.account import Account
 from igual.runs.crosswalk_rows import RULING

@@ -10,9 +10,9 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Codes, Column, Counts
-from igual.conditions import is_blank
 from igual.errors import TableError
 from igual.learning.columns import SEPARATOR
+from igual.text.blanks import is_blank
 
 # Stands in the search for a character that a value can't have there.
 INSTEAD = "\ufffd"

@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pyarrow as pa
 
-from igual.conditions import is_blank
 from igual.display import Displayed
 from igual.errors import RulebookError
 from igual.learning.building import ChainBuilder, Chained
@@ -22,6 +21,7 @@ from igual.rules.base import Rule
 from igual.rules.blanks import Blanks
 from igual.runs.rulebook import Rulebook
 from igual.text.arrays import differs
+from igual.text.blanks import is_blank
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from igual.column import Column
-from igual.conditions import non_blank
 from igual.display import Reported
 from igual.lists import ReferenceList
 from igual.matching.chunks import ProgressCallback
 from igual.matching.lookalikes import Lookalike, group_lookalikes
 from igual.matching.related import Related, find_related
 from igual.rules.replace import Replace
+from igual.text.blanks import non_blank
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -10,9 +10,9 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Column, Counts, Mask, to_mask
-from igual.conditions import is_blank
 from igual.pieces import in_pieces
 from igual.text.arrays import has_pattern
+from igual.text.blanks import is_blank
 from igual.text.folding import casefold, trimmed
 from igual.text.packed import Bytes, Packed, is_between, unpack
 

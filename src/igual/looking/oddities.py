@@ -10,7 +10,6 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import Codes, Column, Counts, Mask
-from igual.conditions import is_blank
 from igual.distinct import find_repeated
 from igual.looking.many_columns import ManyColumns
 from igual.looking.measures import (
@@ -22,6 +21,7 @@ from igual.looking.measures import (
 from igual.matching.lookalikes import Lookalike, group_lookalikes
 from igual.matching.reasons import list_kinds
 from igual.text.arrays import has_pattern
+from igual.text.blanks import is_blank
 from igual.text.characters import (
     JOINERS,
     LINE_BREAKS,

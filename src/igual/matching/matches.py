@@ -12,7 +12,6 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import Column, Counts
-from igual.conditions import non_blank
 from igual.display import Reported, to_figure
 from igual.errors import ListError
 from igual.matching.chunks import ProgressCallback
@@ -23,6 +22,7 @@ from igual.matching.matcher import WAYS, By, match_values
 from igual.matching.questions import Question, group_questions
 from igual.matching.reasons import Reasons
 from igual.matching.thresholds import DEFAULTS, Thresholds
+from igual.text.blanks import non_blank
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -15,7 +15,15 @@ from igual.looking.survey import Survey
 from igual.looking.tally import Tally, Unread
 from igual.matching.matches import Matches
 from igual.matching.questions import Question
-from igual.report import draft_views, learned_views, matching_views, notebook, review_views, views
+from igual.report import (
+    draft_views,
+    learned_views,
+    looking_views,
+    matching_views,
+    notebook,
+    review_views,
+    run_views,
+)
 from igual.report.frames import list_frames
 from igual.report.hints import format_hint
 from igual.report.pages.deciding_page import render_deciding_page
@@ -49,16 +57,18 @@ def view(result: Any) -> RenderableType:
     raise TypeError(f"no view of {type(result).__name__}")
 
 
-view.register(Survey, views.survey_view)
+view.register(Survey, looking_views.survey_view)
 view.register(Draft, draft_views.draft_view)
 view.register(Learned, learned_views.learned_view)
-view.register(Outcome, lambda outcome: views.outcome_view(outcome.account, outcome.hints, outcome.ran_inside))
-view.register(Preview, lambda preview: views.preview_view(preview.rules, plain=True))
+view.register(
+    Outcome, lambda outcome: run_views.outcome_view(outcome.account, outcome.hints, outcome.ran_inside)
+)
+view.register(Preview, lambda preview: run_views.preview_view(preview.rules, plain=True))
 view.register(Matches, matching_views.matches_view)
 view.register(Lookalikes, lambda lookalikes: matching_views.lookalikes_view(lookalikes.members))
 view.register(Review, review_views.review_view)
 view.register(Rulings, lambda rulings: review_views.rulings_view(rulings, _SHOWN_RULINGS))
-view.register(Tally, lambda tally: views.tally_view(tally, top=tally.top or 40))
+view.register(Tally, lambda tally: looking_views.tally_view(tally, top=tally.top or 40))
 
 
 @view.register(ReviewPage)

@@ -3,26 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from igual.looking.comparison import CrossTable
-from igual.looking.survey import Survey
-from igual.looking.tally import Tally
-from igual.matching.lookalikes import Lookalike
 from igual.matching.matched import SETTLED, STATUSES
-from igual.matching.matches import Matches
-from igual.matching.questions import Question
-from igual.matching.reasons import Reasons
-from igual.matching.related import Related
 from igual.report.reasons import format_reasons
-from igual.runs.account import Account, OpenValue
-from igual.runs.draft import Draft
-from igual.runs.findings import Finding, FoundBy, Since
-from igual.runs.hints import Hint
-from igual.runs.list_versions import ListChanges, RenamedEntry
-from igual.runs.review import Review
+
+if TYPE_CHECKING:
+    # What is told about needn't be there where nobody tells of it.
+    from igual.looking.comparison import CrossTable
+    from igual.looking.survey import Survey
+    from igual.looking.tally import Tally
+    from igual.matching.lookalikes import Lookalike
+    from igual.matching.matches import Matches
+    from igual.matching.questions import Question
+    from igual.matching.reasons import Reasons
+    from igual.matching.related import Related
+    from igual.runs.account import Account, OpenValue
+    from igual.runs.draft import Draft
+    from igual.runs.findings import Finding, FoundBy, Since
+    from igual.runs.hints import Hint
+    from igual.runs.list_versions import ListChanges, RenamedEntry
+    from igual.runs.review import Review
 
 Records = list[dict[str, Any]]
 

@@ -12,6 +12,8 @@ from rich.text import Text
 from igual.text.characters import printable, visible
 
 LONGEST = 60
+# More lines than that nobody reads on a terminal.
+MOST_SHOWN = 200
 # Nobody reads on, and to break a text of a million characters into lines takes minutes.
 _MOST = 2_000
 Cell = str | int | float | Text | None

@@ -11,7 +11,6 @@ import pyarrow.compute as pc
 from pydantic import Field, model_validator
 
 from igual.column import TEXT
-from igual.conditions import is_blank
 from igual.engines import OutputType
 from igual.lists import Shelf
 from igual.rules.base import Rule
@@ -19,6 +18,7 @@ from igual.rules.kinds import UNLABELLED, ValueKind
 from igual.rules.lookup import Otherwise, fill_unknown
 from igual.rules.rewriters import Details, PlainRewriter, Rewriter, Rewritten
 from igual.settings import Settings
+from igual.text.blanks import is_blank
 from igual.text.reading import numbers
 
 

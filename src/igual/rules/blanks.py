@@ -9,11 +9,11 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT
-from igual.conditions import is_blank
 from igual.lists import Shelf
 from igual.rules.base import Rule
 from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
 from igual.settings import Several
+from igual.text.blanks import is_blank
 from igual.text.folding import casefold, trimmed
 
 

@@ -1,43 +1,17 @@
-"""Columns by pattern: `*` for all text columns, `height*` for those whose names begin so."""
+"""Rules whose columns are patterns, put to the columns of a table."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from fnmatch import fnmatchcase
 
 from igual.errors import RulebookError, error_context
 from igual.rules.base import Rule
+from igual.text.wildcards import expand_names, is_pattern
 
 
-def is_pattern(name: str) -> bool:
-    """Whether a name may stand for several columns."""
-    return "*" in name or "?" in name
-
-
-def expand_names(wanted: Sequence[str], names: Sequence[str]) -> list[str]:
-    """The columns that names and patterns mean, in the order of what is wanted; a name that is there is no pattern.
-
-    Args:
-        wanted: Names, and patterns with * for anything and ? for one character.
-        names: The columns that there are.
-
-    Returns:
-        The columns, each once.
-
-    Raises:
-        RulebookError: Where a pattern fits none; a name that isn't there is left for who reads it.
-
-    Example:
-        >>> expand_names(["h*", "site"], ["site", "height", "habit"])
-        ['height', 'habit', 'site']
-    """
-    expanded: dict[str, None] = {}
-    for one in wanted:
-        fitting = [name for name in names if fnmatchcase(name, one)] if one not in names else [one]
-        if not fitting and is_pattern(one):
-            raise RulebookError(f"no column fits {one!r}; there are {', '.join(map(repr, names[:8]))}")
-        expanded |= dict.fromkeys(fitting or [one])
-    return list(expanded)
+def have_patterns(rules: Sequence[Rule], names: Sequence[str]) -> bool:
+    """Whether any of the rules' columns is a pattern, where the table has such columns."""
+    return any(is_pattern(name) and name not in names for rule in rules for name in rule.columns)
 
 
 def fit_rules(rules: Sequence[Rule], names: Sequence[str], texts: Sequence[str]) -> list[Rule]:
@@ -57,7 +31,7 @@ def fit_rules(rules: Sequence[Rule], names: Sequence[str], texts: Sequence[str])
     made: list[str] = []
     fitted = []
     for number, rule in enumerate(rules, 1):
-        if any(is_pattern(name) and name not in names for name in rule.columns):
+        if have_patterns([rule], names):
             with error_context(f"rule {number} ({rule.do})", RulebookError):
                 # Names that are there are columns whatever they hold; only patterns choose among texts.
                 known = [name for name in rule.columns if not is_pattern(name) or name in names]

@@ -13,11 +13,11 @@ import pyarrow.compute as pc
 from pydantic import model_validator
 
 from igual.column import TEXT
-from igual.conditions import is_blank
 from igual.lists import Shelf
 from igual.rules.base import Rule
 from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
 from igual.text.arrays import refuse_long_texts
+from igual.text.blanks import is_blank
 
 _NAME = re.compile(r"\{([^{}]*)\}")
 # What stands right around a part belongs to it.

@@ -9,12 +9,12 @@ import numpy as np
 import pyarrow as pa
 from pydantic import field_validator
 
-from igual.conditions import is_blank
 from igual.engines import OutputType
 from igual.lists import Shelf
 from igual.rules.base import Rule
 from igual.rules.kinds import UNREAD, ValueKind
 from igual.rules.rewriters import Details, PlainRewriter, Rewriter, Rewritten
+from igual.text.blanks import is_blank
 from igual.text.dates import ISO, check_form, days, written
 
 

@@ -12,9 +12,9 @@ import pyarrow.compute as pc
 from pydantic import BaseModel, ConfigDict
 
 from igual.column import TEXT, Mask, to_mask
-from igual.conditions import is_blank
 from igual.lists import Need
 from igual.rules.base import EntrySource, Rule
+from igual.text.blanks import is_blank
 from igual.text.folding import folded_key, light_key
 from igual.text.reading import numeral_key
 

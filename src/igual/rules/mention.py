@@ -13,7 +13,6 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask, to_mask
-from igual.conditions import is_blank
 from igual.decisions import Ruling, interpret_ruling
 from igual.errors import ListError
 from igual.lists import ReferenceList, Shelf
@@ -31,6 +30,7 @@ from igual.rules.rewriters import Details, NearMiss, Rewriter, Rewritten
 from igual.rulings import Rulings
 from igual.settings import Several
 from igual.text.arrays import as_it_is
+from igual.text.blanks import is_blank
 from igual.text.folding import casefold
 from igual.text.mentions import Mentioned, Mentions
 

@@ -11,7 +11,6 @@ import pyarrow.compute as pc
 from pydantic import field_validator, model_validator
 
 from igual.column import TEXT
-from igual.conditions import is_blank
 from igual.engines import OutputType
 from igual.lists import Shelf
 from igual.rules.base import Rule
@@ -19,6 +18,7 @@ from igual.rules.kinds import UNREAD, ValueKind
 from igual.rules.rewriters import Details, PlainRewriter, Rewriter, Rewritten
 from igual.settings import Several
 from igual.text.arrays import has_pattern
+from igual.text.blanks import is_blank
 from igual.text.folding import trimmed
 from igual.text.reading import check_number_form, plain_decimals, write_numbers
 

@@ -9,9 +9,9 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask
-from igual.conditions import is_blank
 from igual.engines import OutputType
 from igual.text.arrays import changed_where, has_pattern
+from igual.text.blanks import is_blank
 from igual.text.reading import dates, plain_decimals
 
 # What the rule `number` writes, and what is as plain but for zeros that say nothing.

@@ -8,10 +8,10 @@ from typing import NamedTuple
 import numpy as np
 import pyarrow as pa
 
-from igual.conditions import is_blank
 from igual.lists import ReferenceList
 from igual.rules.check import Check
 from igual.runs.trail import ColumnTrail
+from igual.text.blanks import is_blank
 
 
 class UnfitValue(NamedTuple):

@@ -12,7 +12,6 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import MIXED, TEXTS, Column, Counts, Mask, to_mask
-from igual.conditions import is_blank
 from igual.display import Displayed
 from igual.errors import RulebookError
 from igual.lists import Codebook, PairList, ReferenceList, Shelf
@@ -27,6 +26,7 @@ from igual.rules.spacing import Spacing
 from igual.runs.rulebook import Rulebook
 from igual.runs.together import PreparedRule
 from igual.runs.trail import ColumnTrail
+from igual.text.blanks import is_blank
 from igual.text.casing import Style
 
 if TYPE_CHECKING:

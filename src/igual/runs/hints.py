@@ -10,7 +10,6 @@ import numpy as np
 import pyarrow as pa
 
 from igual.column import TEXTS, Mask
-from igual.conditions import is_blank
 from igual.display import to_sentence
 from igual.distinct import find_distinct
 from igual.errors import RulebookError
@@ -21,6 +20,7 @@ from igual.runs.account import Account, NearlyCaught
 from igual.runs.stages import Stage
 from igual.runs.trail import ColumnTrail
 from igual.text.arrays import differs, has_pattern
+from igual.text.blanks import is_blank
 from igual.text.cells import WHOLE
 from igual.text.reading import PLAIN_NUMBER, numbers
 

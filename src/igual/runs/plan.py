@@ -14,11 +14,11 @@ from igual.column import Column
 from igual.errors import RulebookError, error_context
 from igual.lists import ReferenceList, Shelf
 from igual.rules.base import Rule
-from igual.rules.column_patterns import is_pattern
 from igual.rulings import Rulings
 from igual.runs.stages import Stage
 from igual.runs.together import PreparedRule
 from igual.runs.trail import ColumnTrail
+from igual.text.wildcards import is_pattern
 
 _LOGGER = logging.getLogger("igual")
 

@@ -18,7 +18,7 @@ from igual.lists import SHELVES, Codebook, PairList, ReferenceList, Shelf
 from igual.looking.headers import restyle_headers
 from igual.rules.base import Rule
 from igual.rules.check import Check
-from igual.rules.column_patterns import fit_rules, is_pattern
+from igual.rules.column_patterns import fit_rules, have_patterns
 from igual.rulings import Rulings
 from igual.runs.account import Account
 from igual.runs.checks import find_unfit
@@ -332,7 +332,7 @@ class Rulebook(Tabled):
 
     def has_patterns(self, names: Sequence[str]) -> bool:
         """Whether rules name columns by pattern, for a table with columns of these names."""
-        return any(is_pattern(name) and name not in names for rule in self.rules for name in rule.columns)
+        return have_patterns(self.rules, names)
 
     def fit(self, names: Sequence[str], texts: Sequence[str]) -> Rulebook:
         """Put the columns that patterns mean into the rules.
