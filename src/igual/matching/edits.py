@@ -129,8 +129,10 @@ class Edits:
         costs[:, 0] += self._first
         filled = np.flatnonzero(texts.lengths)
         costs[filled, texts.lengths[filled] - 1] += self._weights[PLACE_OF["last"]]
-        packed = costs.astype(np.uint64) << np.uint64(32) | classes.astype(np.uint64) << np.uint64(16)
-        return Prepared(texts, classes, gaps, packed | texts.characters)
+        packed = np.zeros(classes.shape, np.uint64)
+        quarters = _quarters(packed)
+        quarters[:, :, 0], quarters[:, :, 1], quarters[:, :, 2] = texts.characters, classes, costs
+        return Prepared(texts, classes, gaps, packed)
 
     def load_compiled(self) -> None:
         """Load what is compiled, where Numba is installed."""
@@ -342,9 +344,13 @@ def _side_by_side(values: Prepared, entries: Prepared, value_idx: Ints, entry_id
     return _Block(value, value_classes * CLASSES, value_gaps, entry, entry_classes, entry_gaps, entry_before)
 
 
-def _unpacked(packed: npt.NDArray[np.uint64]) -> tuple[Matrix, npt.NDArray[np.intp], Costs]:
+def _quarters(packed: npt.NDArray[np.uint64]) -> npt.NDArray[np.uint16]:
+    """The same as four numbers of 16 bits each, the lowest first, (texts, longest, 4)."""
     quarters = packed.view(np.uint16).reshape(*packed.shape, 4)
-    if not np.little_endian:
-        quarters = quarters[:, :, ::-1]
+    return quarters if np.little_endian else quarters[:, :, ::-1]
+
+
+def _unpacked(packed: npt.NDArray[np.uint64]) -> tuple[Matrix, npt.NDArray[np.intp], Costs]:
+    quarters = _quarters(packed)
     characters, classes, gaps = (np.ascontiguousarray(quarters[:, :, part]) for part in range(3))
     return characters, classes.astype(np.intp), gaps.view(np.int16)

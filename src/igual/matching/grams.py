@@ -36,13 +36,14 @@ Hashes = npt.NDArray[np.uint64]
 def _runs(texts: Texts, seed: int) -> tuple[Ints, Ints]:
     """Places of texts, and a number for each run of three characters within a word and its borders."""
     width = texts.characters.shape[1]
-    padded = np.full((len(texts), width + 2), _SPACE, np.uint64)
-    padded[:, 1:-1] = np.where(texts.characters == 0, _SPACE, texts.characters)
-    first, middle, last = padded[:, :-2], padded[:, 1:-1], padded[:, 2:]
-    rows, columns = np.nonzero(middle != np.uint64(_SPACE))
+    padded = np.full((len(texts), width + 2), _SPACE, np.uint16)
+    padded[:, 1:-1] = np.where(texts.characters == 0, np.uint16(_SPACE), texts.characters)
+    written = padded.ravel()
+    places = np.flatnonzero(written != _SPACE)
+    first, middle, last = (written[places + beside].astype(np.uint64) for beside in (-1, 0, 1))
     high, low = first << np.uint64(32), middle << np.uint64(16)
-    number = ((high | low | last)[rows, columns] + np.uint64(seed)) * np.uint64(0x9E3779B97F4A7C15)
-    return rows, (number >> np.uint64(44)).astype(np.int64)
+    number = ((high | low | last) + np.uint64(seed)) * np.uint64(0x9E3779B97F4A7C15)
+    return places // (width + 2), (number >> np.uint64(44)).astype(np.int64)
 
 
 def _list_grams(texts: Texts, sounded: Texts) -> tuple[Ints, Ints]:
