@@ -163,6 +163,8 @@ def test_check_is_a_gate(run: Run, trees: Path, write: Write) -> None:
         ("apply trees.toml trees.csv --out c.csv --trail c.csv", "c.csv is named for two outputs"),
         ("check tree.toml trees.csv", "tree.toml: there is no such file; did you mean 'trees.toml'?"),
         ("demo trees.csv", "trees.csv is a file; name a folder"),
+        ("review . condition.csv", "condition.csv, row 1: there is no column 'column'"),
+        ("review / condition.csv", "condition.csv, row 1: there is no column 'column'"),
     ],
 )
 def test_errors_are_a_line_or_two(run: Run, trees: Path, write: Write, line: str, said: str) -> None:
@@ -175,6 +177,21 @@ def test_errors_are_a_line_or_two(run: Run, trees: Path, write: Write, line: str
     assert said in failed.stderr
     assert failed.stderr.count("\n") <= 2
     assert "Traceback" not in failed.stderr
+    assert leftovers(trees) == before
+
+
+@pytest.mark.parametrize(
+    ("line", "named"),
+    [
+        ("tally trees.csv -c site --against", "'--against'"), ("apply trees.toml trees.csv --trail", "'--trail'"),
+        ("survey trees.csv", "'TABLE...'"), ("check", "'RULEBOOK'"), ("demo", "'[FOLDER]'"),
+    ],
+)  # fmt: skip
+def test_the_name_of_a_file_is_not_empty(run: Run, trees: Path, line: str, named: str) -> None:
+    before = leftovers(trees)
+    failed = run(line, "", *(["trees.csv"] if line == "check" else []))
+    assert (failed.returncode, failed.stdout) == (2, "")
+    assert f"{named}: the name of a file is empty\n" in failed.stderr
     assert leftovers(trees) == before
 
 

@@ -14,6 +14,7 @@ import pkgutil
 import sys
 import threading
 from importlib.abc import MetaPathFinder
+from typing import Any
 
 import click
 
@@ -33,6 +34,8 @@ _IN_ORDER = (
 )  # fmt: skip
 
 
+# What the names of files and folders are called in help.
+_FILES = {"FILE", "TABLE", "RULEBOOK", "LIST", "CROSSWALK", "SHEET", "FOLDER", "OLD", "NEW"}
 _QUIET, _VERBOSE = "Show results and errors only.", "Tell what was read and how long rules took, too."
 
 
@@ -46,6 +49,15 @@ def _verbosity_option(name: str, letter: str, said: str) -> click.Option:
             show_notes(logging.WARNING if name == "quiet" else logging.DEBUG)
 
     return click.Option([letter, f"--{name}"], is_flag=True, expose_value=False, callback=listen, help=said)
+
+
+class _FileName(click.types.StringParamType):
+    """The name of a file or folder: any text but an empty one, which a variable of a shell gives that isn't set."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        if value == "":
+            self.fail("the name of a file is empty", param, ctx)
+        return super().convert(value, param, ctx)
 
 
 class _Commands(click.Group):
@@ -64,6 +76,10 @@ class _Commands(click.Group):
                 _verbosity_option("quiet", "-q", _QUIET),
                 _verbosity_option("verbose", "-v", _VERBOSE),
             ]
+            for parameter in command.params:
+                called = parameter.metavar or (parameter.name or "").upper()
+                if called.rstrip(".") in _FILES and parameter.type is click.STRING:
+                    parameter.type = _FileName()
         return command
 
 

@@ -23,7 +23,8 @@ _WAIT_SECONDS = 30
 
 def rulings_file(rulebook: str | os.PathLike[str]) -> Path:
     """Where the rulings of a rulebook are kept: beside it, under its name."""
-    return Path(rulebook).with_suffix(".rulings.csv")
+    path = Path(rulebook)
+    return path.parent / f"{path.stem}.rulings.csv"
 
 
 def load_rulings(path: str | os.PathLike[str]) -> Rulings:
