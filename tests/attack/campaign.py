@@ -21,6 +21,7 @@ from pyarrow import parquet
 import igual
 from igual.demo.layout import lay_out
 from igual.files.tables import write_table
+from tests.attack.arguments import make_arguments
 from tests.attack.forked import Done, ForkServer
 from tests.attack.generators import make_call, make_rulebook, make_table, make_typed_table
 from tests.attack.mutators import (
@@ -35,8 +36,9 @@ from tests.attack.written_oddly import OUTPUTS, read_columns, read_plainly, writ
 
 _SECONDS, _MEMORY = 60.0, 2 << 30
 _ROWS = 200
-# Which share of the cases are rulebooks in order over tables in order: of texts, and of columns of any types.
-_GENERATED, _TYPED = 0.25, 0.2
+# Which share of the cases are rulebooks in order over tables in order: of texts, and of columns of any types; and which
+# are calls with odd words.
+_GENERATED, _TYPED, _ODD_CALLS = 0.25, 0.2, 0.1
 # What reaches a terminal raw would be obeyed by it, or would paint over what stands beside it.
 _UNSEEN = re.compile(
     "[\x00-\x08\x0b-\x1f\x7f-\x9f\u200b-\u200f\u202a-\u202e\u2060-\u2069\ufeff\U000e0000-\U000e007f]"
@@ -188,17 +190,36 @@ def attack(server: ForkServer, world: Path, place: Path, seed: int) -> Iterator[
         if which < _GENERATED + _TYPED:
             yield (_attack_generated if which < _GENERATED else _attack_typed)(server, place, random)
             continue
+        if which < _GENERATED + _TYPED + _ODD_CALLS:
+            yield _attack_arguments(server, world, place, random)
+            continue
         target = random.choice(TARGETS)
         content = (world / target.file).read_bytes()
         changed = random.choice(target.mutators)(random, content)
         call = random.choice(target.calls)
-        folder = place / "case"
-        shutil.rmtree(folder, ignore_errors=True)
-        shutil.copytree(world, folder)
-        (folder / target.file).write_bytes(changed)
-        before = {path.name: path.read_bytes() for path in folder.iterdir() if path.suffix != ".lock"}
+        folder, before = _lay_out_case(world, place, {target.file: changed})
         done = server.run(call.split(), folder, seconds=_SECONDS)
         yield Case(target.name, call, changed, done, find_fault(call, done, folder, before))
+
+
+def _lay_out_case(world: Path, place: Path, changed: dict[str, bytes]) -> tuple[Path, dict[str, bytes]]:
+    """A copy of the world with some files changed, and what its files hold."""
+    folder = place / "case"
+    shutil.rmtree(folder, ignore_errors=True)
+    shutil.copytree(world, folder)
+    for name, content in changed.items():
+        (folder / name).write_bytes(content)
+    return folder, {path.name: path.read_bytes() for path in folder.iterdir() if path.suffix != ".lock"}
+
+
+def _attack_arguments(server: ForkServer, world: Path, place: Path, random: Random) -> Case:
+    """Files in order, and a call with any options and odd words: it must end well, or say what it can't do."""
+    folder, before = _lay_out_case(world, place, {})
+    arguments = make_arguments(random, sorted(before))
+    done = server.run(arguments, folder, seconds=_SECONDS)
+    call = " ".join(arguments)
+    content = repr(arguments).encode("utf-8", "backslashreplace")
+    return Case("arguments", call, content, done, find_fault(call, done, folder, before))
 
 
 def _attack_generated(server: ForkServer, place: Path, random: Random) -> Case:

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import csv
 import io
 import json
+import os
 import re
+import shutil
 import sys
+import tomllib
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
@@ -333,3 +337,52 @@ def test_filling_many_places_takes_no_more_than_is_filled_in(run: Run, write: Wr
     done = run("apply b.toml t.csv --out o.csv")
     assert done.returncode == 0, done.stderr
     assert done.peak < 600_000_000
+
+
+@pytest.mark.skipif(sys.platform != "linux", reason="file names are characters elsewhere")
+def test_names_of_files_may_hold_bytes_that_are_no_characters(run: Run, trees: Path) -> None:
+    """A name in Latin-1, say, on a file system that holds bytes."""
+    odd = os.fsdecode(b"\xff")
+    for name in ("trees.csv", "trees.toml"):
+        shutil.copy(trees / name, trees / f"{odd}{name}")
+    files = [
+        "--record",
+        f"{odd}r.json",
+        "--report",
+        "r.html",
+        "--crosswalk",
+        "w.sssom.tsv",
+        "--open",
+        f"{odd}.xlsx",
+    ]
+    done = run(
+        "apply", f"{odd}trees.toml", f"{odd}trees.csv", "trees.csv", "--source-file", "--out", "o.csv", *files
+    )
+    assert (done.returncode, done.stderr.count("unforeseen")) == (0, 0), done.stderr
+    assert f"{odd}trees.csv" in {
+        one["name"] for one in json.loads((trees / f"{odd}r.json").read_bytes())["inputs"]
+    }
+    assert r"\udcfftrees.csv" in (trees / "r.html").read_text(encoding="utf-8")
+    rows = csv.DictReader((trees / "o.csv").read_text(encoding="utf-8").splitlines())
+    sources = {row["source_file"] for row in rows}
+    assert sources == {r"\udcfftrees.csv", "trees.csv"}
+    assert run("survey", f"{odd}trees.csv", "--report", "s.html").returncode == 0
+    refused = run("draft", "trees.csv", "--out", f"{odd}.toml")
+    assert (refused.returncode, refused.stderr.count("\n")) == (2, 1)
+    assert "bytes that are no characters" in refused.stderr
+    shutil.copy(trees / "species.csv", trees / f"{odd}.csv")
+    listed = igual.Rulebook(
+        [igual.rules.Match(column="a", list="l")], lists={"l": igual.ReferenceList.load(trees / f"{odd}.csv")}
+    )
+    with pytest.raises(igual.OutputError, match="bytes that are no characters"):
+        listed.save(trees / "saved.toml")
+    assert not (trees / "saved.toml").exists()
+
+
+def test_a_draft_quotes_the_names_of_its_files(run: Run, trees: Path) -> None:
+    assert run("draft", "trees.csv", "--out", 'a"b.toml').returncode == 0
+    text = (trees / 'a"b.toml').read_text(encoding="utf-8")
+    in_force = "".join(line.removeprefix("# ") for line in text.splitlines(keepends=True) if "file =" in line)
+    files = [value for line in in_force.splitlines() for value in tomllib.loads(line).values()]
+    assert files
+    assert all((trees / file).exists() for file in files)

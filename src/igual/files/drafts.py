@@ -7,7 +7,9 @@ from collections.abc import Sequence
 from pathlib import Path
 
 import pyarrow as pa
+import tomlkit
 
+from igual.column import find_lone_surrogate
 from igual.errors import OutputError
 from igual.files.csv_cells import guarded
 from igual.files.formats.text import write_csv
@@ -43,6 +45,10 @@ def save_draft(draft: Draft, path: str | os.PathLike[str]) -> list[str]:
     named = _name_columns([*draft.pairs, *draft.codes])
     pairs = {column: f"{target.stem}.{named[column]}.pairs.csv" for column in draft.pairs}
     codes = {column: f"{target.stem}.{named[column]}.codes.csv" for column in draft.codes}
+    if find_lone_surrogate([target.name]) is not None:
+        raise OutputError(
+            f"{target.name!r} holds bytes that are no characters; a rulebook can't name files so"
+        )
     for name in (target.name, *pairs.values(), *codes.values()):
         if os.path.lexists(folder / name):
             raise OutputError(f"{folder / name} is there already; a draft overwrites nothing")
@@ -91,10 +97,15 @@ def _comment(text: str) -> str:
 def _pair_rule(column: str, name: str, file: str) -> str:
     words = {"column": column, "do": "replace", "pairs": name, "where": "whole"}
     note = f"values that are probably one, in {file}: read them through first"
-    return f'[pairs.{name}]\nfile = "{file}"\n\n{format_rule(words | {"note": note})}'
+    return f"[pairs.{name}]\nfile = {_quote(file)}\n\n{format_rule(words | {'note': note})}"
 
 
 def _code_rule(column: str, name: str, file: str) -> str:
     words = {"column": column, "do": "label", "codebook": name}
     note = f"a column of few short codes: give each its label in {file}"
-    return f'[codebooks.{name}]\nfile = "{file}"\n\n{format_rule(words | {"note": note})}'
+    return f"[codebooks.{name}]\nfile = {_quote(file)}\n\n{format_rule(words | {'note': note})}"
+
+
+def _quote(text: str) -> str:
+    """A text as TOML has it."""
+    return tomlkit.item(text).as_string()

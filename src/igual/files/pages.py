@@ -27,8 +27,8 @@ def page_ending(path: str | os.PathLike[str]) -> str:
 
 
 def write_page(html: str, path: Path) -> None:
-    """Write a page where it goes."""
-    path.write_text(html, encoding="utf-8", newline="")
+    """Write a page where it goes; bytes of files' names that are no characters are written as their numbers."""
+    path.write_text(html, encoding="utf-8", errors="backslashreplace", newline="")
 
 
 def save_page(

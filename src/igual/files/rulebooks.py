@@ -13,7 +13,8 @@ from typing import Any, ClassVar, NamedTuple
 import tomlkit
 from pydantic import Field, model_validator
 
-from igual.errors import RulebookError, did_you_mean, error_context
+from igual.column import find_lone_surrogate
+from igual.errors import OutputError, RulebookError, did_you_mean, error_context
 from igual.files.lists import (
     build_codebook,
     build_reference_list,
@@ -298,6 +299,10 @@ def save_rulebook(book: Rulebook, path: str | os.PathLike[str]) -> None:
     """Write a rulebook; lists and codebooks that come from files are named, others are written out in it."""
     with outputs() as staged:
         text = format_rulebook(book, Path(os.path.abspath(path)).parent)
+        if find_lone_surrogate([text]) is not None:
+            raise OutputError(
+                f"{path}: the name of a list's file holds bytes that are no characters; rename the file"
+            )
         staged.place(path).write_text(text, encoding="utf-8", newline="\n")
 
 

@@ -65,5 +65,6 @@ def _file(what: str, name: str, path: Path) -> dict[str, str]:
 
 
 def write_record(record: Mapping[str, Any], path: Path) -> None:
-    """Write the record of a run as JSON."""
-    path.write_text(json.dumps(record, ensure_ascii=False, indent=2) + "\n", encoding="utf-8", newline="")
+    """Write the record of a run as JSON, which has an escape for bytes of files' names that are no characters."""
+    text = json.dumps(record, ensure_ascii=False, indent=2) + "\n"
+    path.write_text(text, encoding="utf-8", errors="backslashreplace", newline="")

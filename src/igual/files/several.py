@@ -107,7 +107,7 @@ def _conform(table: pa.Table, schema: pa.Schema, one: OpenedTable, with_source: 
     ]
     names = list(table.column_names)
     if with_source:
-        columns.append(pa.repeat(one.name, table.num_rows))
+        columns.append(pa.repeat(one.name.encode("utf-8", "backslashreplace").decode(), table.num_rows))
         names.append(SOURCE)
     return pa.Table.from_arrays(columns, names=names)
 
