@@ -65,6 +65,8 @@ def _make_word(random: Random, option: click.Option, files: Sequence[str]) -> st
         return random.choice(files if random.random() < 0.35 else _WORDS)
     if isinstance(option.type, click.Choice):
         return str(random.choice(list(option.type.choices)))
+    if "encoding" in (option.name or ""):
+        return random.choice(("utf-8", "utf-16", "latin-1"))
     return random.choice(
         _COLUMNS if "column" in (option.name or "") else _FITTING.get(option.metavar or "", _TEXTS)
     )
