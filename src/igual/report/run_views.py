@@ -6,6 +6,7 @@ Whatever comes from a file passes through `visible`, so that nothing in it acts 
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from typing import Any
 
 from rich.console import Group, RenderableType
 from rich.table import Table
@@ -65,10 +66,7 @@ def unknown_view(account: Account, most: int = 15) -> RenderableType:
             draw_value(" or ".join(u.near)) if u.near else "",
         )
         for u in unknown[:most]
-    ]
-    if len(unknown) > most:
-        left = sum(u.rows for u in unknown[most:])
-        rows.append(("", Text(f"{len(unknown) - most:,} more", "dim"), left, "", ""))
+    ] + _draw_rest(unknown[most:], 2)
     title = (
         f"Unknown: {format_count(len(unknown), 'value')}, {format_count(sum(u.rows for u in unknown), 'row')}"
     )
@@ -91,9 +89,7 @@ def open_view(account: Account, most: int = 15) -> RenderableType:
             draw_value(format_reasons(one.reasons, one.value)),
         )
         for one in waiting[:most]
-    ]
-    if left := waiting[most:]:
-        rows.append(("", Text(f"{len(left):,} more", "dim"), sum(one.rows for one in left), "", "", ""))
+    ] + _draw_rest(waiting[most:], 3)
     title = f"Open: {format_count(len(waiting), 'value')}, {format_count(sum(one.rows for one in waiting), 'row')}"
     return draw_table(title, ("column", "value", "rows#", "perhaps", "score#", "why"), rows)
 
@@ -110,11 +106,16 @@ def unfit_view(account: Account, most: int = 15) -> RenderableType:
             draw_value(u.note) if u.note else "",
         )
         for u in unfit[:most]
-    ]
-    if left := unfit[most:]:
-        rows.append(("", Text(f"{len(left):,} more", "dim"), sum(u.rows for u in left), "", ""))
+    ] + _draw_rest(unfit[most:], 2)
     title = f"Not as it must be: {format_count(len(unfit), 'value')}, {format_count(sum(u.rows for u in unfit), 'row')}"
     return draw_table(title, ("column", "value", "rows#", "found by", "note"), rows)
+
+
+def _draw_rest(left: Sequence[Any], behind: int) -> list[Sequence[Cell]]:
+    """The line for values that aren't shown, if any: how many, and their rows, with so many empty cells behind."""
+    if not left:
+        return []
+    return [("", Text(f"{len(left):,} more", "dim"), sum(value.rows for value in left), *[""] * behind)]
 
 
 def hints_view(hints: Sequence[Hint]) -> RenderableType:
