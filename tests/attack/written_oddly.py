@@ -13,6 +13,8 @@ from random import Random
 import pyarrow as pa
 from pyarrow import parquet
 
+from igual.files.quotes import csv_of_any_size
+
 _DELIMITERS = {".csv": ",;|\t", ".tsv": "\t"}
 _ENDS = ("\n", "\r\n", "\r")
 _ENCODINGS = ("utf-8",) * 5 + ("utf-8-sig", "utf-16", "utf-32")
@@ -79,8 +81,8 @@ def read_plainly(path: Path, delimiter: str) -> list[dict[str, str]]:
     else:
         text = io.StringIO(content.decode("utf-8-sig"), newline="")
         comma = delimiter if delimiter != "\t" else ","
-        csv.field_size_limit(1 << 30)
-        rows = [*csv.DictReader(text, delimiter="\t" if kind == ".tsv" else comma, strict=True)]
+        with csv_of_any_size():
+            rows = [*csv.DictReader(text, delimiter="\t" if kind == ".tsv" else comma, strict=True)]
     return [{name: "" if cell is None else str(cell) for name, cell in row.items()} for row in rows]
 
 
