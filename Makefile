@@ -4,6 +4,8 @@ VENV ?= .venv
 BIN := $(VENV)/bin
 # How long `make attack` goes on.
 SECONDS ?= 3600
+# Modules are compiled once, not at every start, whatever the shell says.
+export PYTHONDONTWRITEBYTECODE =
 
 .PHONY: help demo test test-all coverage lint types tests attack bench bench-compare bench-large fit pictures docs reference architecture data clean
 
