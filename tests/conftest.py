@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import signal
 import sys
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
@@ -19,9 +20,16 @@ __all__ = ["browser"]
 # A busy machine is no failure, and each run looks at the same examples.
 settings.register_profile("igual", deadline=None, derandomize=True)
 settings.load_profile("igual")
+# A job in the background of a script ignores interrupts, and so would all that it starts.
+signal.signal(signal.SIGINT, signal.default_int_handler)
 
 COMMAND = Path(sys.executable).parent / "igual"
 Run = Callable[..., Done]
+
+
+def limited(limit: str, *command: str) -> list[str]:
+    """A command with a limit as the shell sets it, such as -f 48 for files of 48 KiB."""
+    return ["bash", "-c", f'ulimit {limit}; exec "$@"', "-", *command]
 
 
 def texts(*values: str | None) -> pa.Array:

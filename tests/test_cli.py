@@ -6,7 +6,6 @@ import csv
 import json
 import os
 import re
-import resource
 import signal
 import subprocess
 import time
@@ -16,7 +15,7 @@ from pathlib import Path
 import pytest
 
 from igual.demo.layout import FILES
-from tests.conftest import COMMAND, Run, leftovers
+from tests.conftest import COMMAND, Run, leftovers, limited
 
 Write = Callable[[str, str | bytes], Path]
 BOOK = 'igual = 1\n[[rule]]\ncolumn = "a"\ndo = "spacing"\n'
@@ -252,14 +251,11 @@ def test_the_demo_tells_its_story_and_keeps_what_the_reader_changed(run: Run, tm
 
 def test_a_full_disk_leaves_nothing_half_written(trees: Path, write: Write) -> None:
     write("clean.csv", "as it was")
-    small = lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (50_000, 50_000))  # noqa: E731
-    command: list[str] = [
-        str(COMMAND),
-        *"apply trees.toml trees.csv --out clean.csv --trail t.csv --force".split(),
-    ]
+    call = "apply trees.toml trees.csv --out clean.csv --trail t.csv --force".split()
     # What measures coverage writes a file of its own as the process ends, which the limit would stop too.
     env = {name: text for name, text in os.environ.items() if not name.startswith("COVERAGE")}
-    failed = subprocess.run(command, cwd=trees, capture_output=True, text=True, preexec_fn=small, env=env)
+    command = limited("-f 48", str(COMMAND), *call)
+    failed = subprocess.run(command, cwd=trees, capture_output=True, text=True, env=env)
     assert failed.returncode == 2
     assert (
         failed.stderr
@@ -276,15 +272,8 @@ def test_an_interrupt_in_mid_write_leaves_nothing(tmp_path: Path, write: Write, 
     write("clean.csv", "as it was")
     size = raw.stat().st_size
     command: list[str] = [str(COMMAND), *"apply book.toml raw.csv --out clean.csv --force".split()]
-    # A job in the background of a script ignores interrupts, and so would what it starts.
-    reset = lambda: signal.signal(signal.SIGINT, signal.default_int_handler)  # noqa: E731
     with subprocess.Popen(
-        command,
-        cwd=tmp_path,
-        stdout=subprocess.PIPE,
-        stderr=subprocess.PIPE,
-        text=True,
-        preexec_fn=reset,
+        command, cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
     ) as process:
         deadline = time.monotonic() + 60
         while not (parts := list(tmp_path.glob(".clean.csv.*"))) or os.path.getsize(parts[0]) == 0:

@@ -7,7 +7,6 @@ import json
 import os
 import pty
 import select
-import signal
 import subprocess
 import sys
 import termios
@@ -156,12 +155,14 @@ class Terminal:
     """The command on a terminal of its own."""
 
     def __init__(self, folder: Path, *line: str) -> None:
-        self.pid, self.screen = pty.fork()
-        if self.pid == 0:
-            signal.signal(signal.SIGINT, signal.default_int_handler)
-            os.chdir(folder)
-            os.environ.update(TERM="dumb", COLUMNS="100")
-            os.execv(COMMAND, ["igual", *line])
+        self.screen, theirs = pty.openpty()
+        # The first terminal that the leader of a session opens is where its keys come from.
+        command = ["bash", "-c", 'exec "$@" <> "$0"', os.ttyname(theirs), str(COMMAND), *line]
+        self.process = subprocess.Popen(
+            command, cwd=folder, env={**os.environ, "TERM": "dumb", "COLUMNS": "100"},
+            stdin=theirs, stdout=theirs, stderr=theirs, start_new_session=True,
+        )  # fmt: skip
+        os.close(theirs)
         self.seen, self.at = "", 0
 
     def until(self, text: str, seconds: float = 30) -> str:
@@ -192,7 +193,7 @@ class Terminal:
             except OSError:
                 break
         os.close(self.screen)
-        return os.waitpid(self.pid, 0)[1]
+        return self.process.wait()
 
 
 def test_asked_one_by_one_each_answer_is_on_disk_before_the_next_question(town: Path) -> None:

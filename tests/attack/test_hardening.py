@@ -5,7 +5,6 @@ from __future__ import annotations
 import csv
 import json
 import os
-import resource
 import signal
 import stat
 import subprocess
@@ -28,7 +27,7 @@ from igual.files.csv_cells import guarded, unguarded
 from igual.rules import Condition, Date, Extract, Label, Match, Number, Overlay, Replace, Spacing
 from tests.attack.campaign import _UNSEEN
 from tests.attack.forked import ForkServer
-from tests.conftest import COMMAND, Run
+from tests.conftest import COMMAND, Run, limited
 
 Write = Callable[[str, str | bytes], Path]
 ODD = "a\x1b[31m\x9b2J\u202eb\u2062\u2065\u3164\U000e0041\nc"
@@ -117,10 +116,10 @@ def test_streams_that_are_gone(trees: Path) -> None:
 
 @pytest.mark.parametrize("delay", [0.06, 0.1, 0.15, 0.2])
 def test_an_early_interrupt_is_quiet(trees: Path, delay: float) -> None:
-    reset = lambda: signal.signal(signal.SIGINT, signal.default_int_handler)  # noqa: E731
+    call = [str(COMMAND), "survey", "trees.csv"]
     with subprocess.Popen(
-        [str(COMMAND), "survey", "trees.csv"], cwd=trees, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, preexec_fn=reset
-    ) as process:  # fmt: skip
+        call, cwd=trees, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+    ) as process:
         time.sleep(delay)
         process.send_signal(signal.SIGINT)
         _, error = process.communicate()
@@ -222,19 +221,17 @@ def test_a_request_to_stop_waits_for_renaming(tmp_path: Path, monkeypatch: pytes
 
 
 def test_a_full_disk_while_a_spreadsheet_is_written(trees: Path) -> None:
-    small = lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (3_000, 3_000))  # noqa: E731
     env = {name: text for name, text in os.environ.items() if not name.startswith("COVERAGE")}
-    call = [str(COMMAND), *"apply trees.toml june.csv --open open.xlsx".split()]
-    done = subprocess.run(call, cwd=trees, capture_output=True, text=True, preexec_fn=small, env=env)
+    call = limited("-f 2", str(COMMAND), *"apply trees.toml june.csv --open open.xlsx".split())
+    done = subprocess.run(call, cwd=trees, capture_output=True, text=True, env=env)
     assert (done.returncode, done.stderr.count("\n")) == (2, 1), done.stderr
     assert not list(trees.glob("*open.xlsx*"))
 
 
-@pytest.mark.parametrize("megabytes", [614, 1_433])
+@pytest.mark.parametrize("megabytes", [600, 1_400])
 def test_short_memory_is_no_mistake_of_igual(trees: Path, megabytes: int) -> None:
-    short = lambda: resource.setrlimit(resource.RLIMIT_AS, (megabytes * 1_000_000,) * 2)  # noqa: E731
-    call = [str(COMMAND), *"apply trees.toml june.csv --out new.csv".split()]
-    done = subprocess.run(call, cwd=trees, capture_output=True, text=True, preexec_fn=short)
+    call = limited(f"-v {megabytes}000", str(COMMAND), *"apply trees.toml june.csv --out new.csv".split())
+    done = subprocess.run(call, cwd=trees, capture_output=True, text=True)
     assert "unforeseen" not in done.stderr
     assert (trees / "new.csv").exists() is (done.returncode == 0)
 
