@@ -359,7 +359,7 @@ def _find_wrong_files(call: str, done: Done, folder: Path, before: dict[str, byt
         return f"changed {changed[0]}"
     if done.returncode == 2 and (new := [name for name in now if name not in before]):
         return f"failed, and wrote {new[0]}"
-    if "--out out.csv" in call and done.returncode == 0 and "trees.csv" in call:
+    if call.startswith(_APPLY.format("trees.csv")) and done.returncode == 0:
         return _compare_tables(now["trees.csv"], now["out.csv"])
     return ""
 
