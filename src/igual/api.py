@@ -23,6 +23,7 @@ from igual.matching.thresholds import DEFAULTS
 from igual.report import records
 from igual.report.frames import to_frame
 from igual.report.progress import show_progress
+from igual.rules.case import Case
 from igual.rules.match import Match
 from igual.runs.list_versions import compare_versions
 from igual.text.casing import Style
@@ -87,7 +88,7 @@ def tally(
 
     Raises:
         TableError: For values that aren't texts.
-        RulebookError: For a condition that is not understood.
+        RulebookError: For a condition or a setting that is not understood.
 
     Example:
         >>> import igual
@@ -96,7 +97,8 @@ def tally(
     """
     column = read_values(values)
     column = column if of is None else measure_lengths(column, of)
-    return tally_column(column, *_read_condition(column, condition), sort, top, codebook)
+    order = codebook if codebook is None or isinstance(codebook, Codebook) else Codebook(codebook)
+    return tally_column(column, *_read_condition(column, condition), sort, top, order)
 
 
 def count(values: Any, **condition: Unpack[ConditionWords]) -> int:
@@ -160,6 +162,8 @@ def cross_table(values: Any, by: Any, **condition: Unpack[ConditionWords]) -> pd
     source = open_table(by) if hasattr(by, "columns") or isinstance(by, Mapping) else None
     names = source.names if source is not None else ["by"]
     others = [source.column(name) for name in names] if source is not None else [read_values(by)]
+    if not others:
+        raise TableError("'by' has no column")
     if any(other.rows != column.rows for other in others):
         raise TableError(
             f"the columns differ in length: {', '.join(f'{c.rows:,}' for c in [column, *others])}"
@@ -264,7 +268,9 @@ def match(
         >>> igual.match(["Norway mapel", "Pier 2"], ["Norway maple", "Pier 7"]).table["status"].tolist()
         ['settled', 'open']
     """
-    rule = Match(list="given", by=by, settle=settle, ask=ask, margin=margin, case_sensitive=case_sensitive)
+    rule = Match(
+        list="given", by=by, settle=settle, ask=ask, margin=margin, give=give, case_sensitive=case_sensitive
+    )
     index = reference if isinstance(reference, MatchIndex) else MatchIndex(reference)
     with show_progress("matching") as on_progress:
         return match_column(read_values(values), index, rule.ways, rule.thresholds, give, on_progress)
@@ -302,6 +308,7 @@ def lookalikes(
         >>> igual.lookalikes(["Norway maple", "Norway maple", "Norway mapel", "Elm"]).pairs
         {'Norway mapel': 'Norway maple'}
     """
+    RulebookError.refuse_other(bool, "True or False", weaker=weaker)
     if not isinstance(min_score, int | float) or not 0 < min_score <= 1:
         raise RulebookError(f"'min_score' is a probability above 0 and up to 1; found {min_score!r}")
     with show_progress("looking for lookalikes") as on_progress:
@@ -347,6 +354,7 @@ def restyle_headers(
 
     Raises:
         TableError: For something that isn't a table.
+        RulebookError: For a style that there isn't, and for words to keep that are no texts.
 
     Example:
         >>> import igual
@@ -355,6 +363,7 @@ def restyle_headers(
         (['tree_id', 'tree_id_2'], [False, True])
     """
     source = open_table(table)
-    restyled = restyle_names(source.names, style, keep)
+    words = Case(style=style, keep=keep)
+    restyled = restyle_names(source.names, words.style, words.keep)
     renamed = source.engine.rename(table, [header.clean for header in restyled])
     return renamed, to_frame(records.to_records(restyled), records.RESTYLED)

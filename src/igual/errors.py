@@ -41,6 +41,42 @@ class IgualError(Exception):
         error.name, error.available = name, valid
         return error
 
+    @classmethod
+    def refuse_unknown(cls, setting: str, given: object, words: Iterable[str]) -> None:
+        """Raise an error where a setting isn't one of the words that it may be.
+
+        Args:
+            setting: The name of the setting.
+            given: What was given.
+            words: The valid words.
+
+        Example:
+            >>> RulebookError.refuse_unknown("sort", "row", ("rows", "value"))
+            Traceback (most recent call last):
+            igual.errors.RulebookError: 'sort' can't be 'row'; did you mean 'rows'?
+        """
+        valid = tuple(words)
+        if not isinstance(given, str) or given not in valid:
+            raise cls(f"{setting!r} can't be {given!r:.60}{did_you_mean(given, valid)}")
+
+    @classmethod
+    def refuse_other(cls, kind: type | tuple[type, ...], takes: str, /, **given: object) -> None:
+        """Raise an error where arguments aren't of the kind that they must be.
+
+        Args:
+            kind: The class that they must have, or several.
+            takes: What that is, in words.
+            **given: The arguments.
+
+        Example:
+            >>> RulingError.refuse_other(str, "a text", column="species", value=5)
+            Traceback (most recent call last):
+            igual.errors.RulingError: 'value' takes a text; found 5
+        """
+        for name, argument in given.items():
+            if not isinstance(argument, kind):
+                raise cls(f"{name!r} takes {takes}; found {argument!r:.60}")
+
 
 class TableError(IgualError):
     """A table, or one of its columns, is not what was expected."""
@@ -102,7 +138,7 @@ def find_nearest(word: str, choices: Iterable[str]) -> str | None:
     return by_key[close[0]] if close else None
 
 
-def did_you_mean(word: str, choices: Iterable[str], most: int = 12) -> str:
+def did_you_mean(word: object, choices: Iterable[str], most: int = 12) -> str:
     """Write the end of a message: the nearest valid word, or else the valid words themselves.
 
     Args:
@@ -120,7 +156,7 @@ def did_you_mean(word: str, choices: Iterable[str], most: int = 12) -> str:
         '; there are: where, nth'
     """
     valid = list(choices)
-    if (near := find_nearest(word, valid)) is not None:
+    if (near := find_nearest(str(word), valid)) is not None:
         return f"; did you mean {near!r}?"
     more = f" and {len(valid) - most} more" if len(valid) > most else ""
     listed = [

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from functools import cached_property
+from itertools import chain
 from typing import TYPE_CHECKING
 
 from igual.column import find_lone_surrogate
@@ -51,7 +52,13 @@ class Rulings(Displayed):
     file: str | None = field(default=None, compare=False)
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "rulings", tuple(sort_rulings(self.rulings)))
+        given = tuple(self.rulings) if isinstance(self.rulings, Iterable) else (self.rulings,)
+        if others := [ruling for ruling in given if not isinstance(ruling, Ruling)]:
+            raise RulingError(f"'rulings' takes a list of rulings; found {others[0]!r:.60}")
+        if not {*map(type, chain.from_iterable(given))} <= {str}:
+            for ruling in given:
+                RulingError.refuse_other(str, "a text", **ruling._asdict())
+        object.__setattr__(self, "rulings", tuple(sort_rulings(given)))
         if (bad := find_lone_surrogate(text for ruling in self.rulings for text in ruling)) is not None:
             raise RulingError(f"{bad!r} has half of a character, which can't be written anywhere")
 
@@ -167,8 +174,9 @@ class Rulings(Displayed):
             The rulings with one more.
 
         Raises:
-            RulingError: Where the column, the value or the ruling is blank, or `on` is no day.
+            RulingError: Where the column, the value or the ruling is blank or no text, or `on` is no day.
         """
+        RulingError.refuse_other(str, "a text", column=column, value=value, ruling=ruling)
         if not (column and value and ruling.strip()):
             raise RulingError("a ruling needs a column, a value and what is ruled")
         return self._add([Ruling(column, value, ruling.strip(), reason, by, _check_day(on))])
@@ -208,6 +216,8 @@ class Rulings(Displayed):
             >>> rulings.table[["kind", "value", "ruling"]].values.tolist()
             [['word left out', 'library', 'yes']]
         """
+        RulingError.refuse_other(str, "a text", column=column, kind=kind, words=words)
+        RulingError.refuse_other(bool, "True or False", yes=yes)
         if not column:
             raise RulingError("a ruling needs a column")
         check_kind(kind, words)
@@ -292,6 +302,6 @@ def _check_day(on: str | None) -> str:
     day = on if on is not None else date.today().isoformat()
     try:
         date.fromisoformat(day)
-    except ValueError:
+    except (TypeError, ValueError):
         raise RulingError(f"'on' takes a day such as 2026-05-31; found {day!r}") from None
     return day

@@ -1,4 +1,4 @@
-"""Settings given as words, checked, with errors that a steward knows_all_words."""
+"""Settings given as words, checked, with errors that a steward understands."""
 
 from __future__ import annotations
 

@@ -162,6 +162,7 @@ def _read_wanted(wanted: Any) -> Column | Mapping[Any, Any]:
 def _choose_columns(
     names: Sequence[str], columns: str | Sequence[str] | None, wanted: str | None
 ) -> tuple[str, ...]:
+    TableError.refuse_other((str, Sequence), "one column, or several", columns=columns or ())
     chosen = (columns,) if isinstance(columns, str) else tuple(columns or ())
     for name in (*chosen, *([wanted] if wanted else [])):
         if name not in names:
@@ -193,4 +194,5 @@ def review(outcome: Outcome, name: str = "open values") -> ReviewPage:
         >>> igual.review(outcome)
         page to decide on: 1 value open; save(path) writes it, take(sheet) takes what comes back
     """
+    TableError.refuse_other(Outcome, "what a rulebook made of a table", outcome=outcome)
     return ReviewPage(outcome.account, name)

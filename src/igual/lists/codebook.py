@@ -51,6 +51,9 @@ class Codebook(Tabled):
             )
             raise ListError(f"code {twice!r} stands twice: as a number and as a text")
         object.__setattr__(self, "labels", labels)
+        ListError.refuse_other((list, tuple), "a list of meanings", special=self.special)
+        for entry in self.special:
+            ListError.refuse_other((list, tuple), "a list of meanings", special=entry)
         object.__setattr__(self, "special", tuple(CodeMeaning(*entry) for entry in self.special))
         if not self.labels and not self.special:
             raise ListError("a codebook needs at least one code")

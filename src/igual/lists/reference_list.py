@@ -57,11 +57,13 @@ class ReferenceList(Tabled):
         set_field(self, "values", _as_values(self.values))
         aliases = values_of(self.aliases)
         set_field(self, "aliases", {entry: _as_values(given) for entry, given in aliases.items() if given})
-        set_field(self, "attributes", {name: tuple(column) for name, column in self.attributes.items()})
+        set_field(self, "attributes", {name: _as_values(column) for name, column in self.attributes.items()})
         if not self.values:
             raise ListError("a reference list needs at least one entry")
         _refuse_repeats(self.values)
         for name, column in self.attributes.items():
+            if others := [cell for cell in column if not isinstance(cell, str | None)]:
+                raise ListError(f"attribute {name!r} takes texts; found {others[0]!r:.60}")
             if len(column) != len(self.values):
                 raise ListError(f"attribute {name!r} has {len(column)} values for {len(self.values)} entries")
         entry_of, contested = self._collect_spellings()

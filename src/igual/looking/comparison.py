@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal, NamedTuple
+from typing import Literal, NamedTuple, get_args
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Column
-from igual.errors import TableError
+from igual.errors import RulebookError, TableError
 
 Measure = Literal["words", "characters"]
 # So many cells a cross table may have: more are read by nobody, and take all memory.
@@ -130,6 +130,7 @@ def cross_tabulate(
 
 def measure_lengths(column: Column, measure: Measure) -> Column:
     """The column with the number of words or characters in the place of each value; missing stays missing."""
+    RulebookError.refuse_unknown("of", measure, get_args(Measure))
     if measure == "characters":
         counts = pc.utf8_length(column.values)
     else:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Literal, NamedTuple
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple, get_args
 
 import numpy as np
 import numpy.typing as npt
@@ -14,6 +14,7 @@ import pyarrow.compute as pc
 from igual.column import TEXT, Column
 from igual.conditions import Condition
 from igual.display import Reported, to_figure, to_sentence
+from igual.errors import RulebookError
 from igual.lists import Codebook, ReferenceList
 
 if TYPE_CHECKING:
@@ -106,6 +107,9 @@ def tally_column(
         top: How many values the table has at most.
         codebook: Whose codes or labels give the order; other values come behind, by rows.
     """
+    RulebookError.refuse_unknown("sort", sort, get_args(Sort))
+    if top is not None and (not isinstance(top, int) or isinstance(top, bool) or top < 1):
+        raise RulebookError(f"'top' takes a whole number from 1 on; found {top!r:.60}")
     mask = condition.mask(column.values, lists=lists)
     values, rows = column.values.filter(pa.array(mask)), column.counts[mask]
     by_value = np.asarray(pc.sort_indices(values))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence, Sized
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -78,10 +78,20 @@ class Vocabulary:
         small_words: Iterable[str] = (),
     ) -> Vocabulary:
         """The words that come with Igual, and more."""
-        if any(isinstance(group, str) or len(group) < 2 for group in opposites):
+        RulebookError.refuse_other(
+            Mapping, "a mapping of short forms to words", abbreviations=abbreviations or {}
+        )
+        for name, given in (("opposites", opposites), ("small_words", small_words)):
+            if isinstance(given, str | Mapping) or not isinstance(given, Iterable):
+                raise RulebookError(f"{name!r} takes a list; found {given!r:.60}")
+        opposites = tuple(opposites)
+        if any(
+            isinstance(group, str) or not isinstance(group, Sized) or len(group) < 2 for group in opposites
+        ):
             raise RulebookError("opposites: give groups of two or more words that exclude each other")
         stated = {}
         for short, long in (abbreviations or {}).items():
+            RulebookError.refuse_other((str, Sequence), "a word, or several", abbreviations=long)
             stated[one_word(short)] = [one_word(word) for word in ([long] if isinstance(long, str) else long)]
         return cls(
             (*OPPOSITES, *(tuple(one_word(word) for word in group) for group in opposites)),
@@ -101,6 +111,8 @@ class Vocabulary:
 
 def one_word(text: str) -> str:
     """A word as matching compares it."""
+    if not isinstance(text, str):
+        raise RulebookError(f"{text!r:.60} is not a word")
     word: str = words_key(plain(pa.array([text], TEXT)))[0].as_py()
     if not word or " " in word:
         raise RulebookError(f"{text!r} is not one word")

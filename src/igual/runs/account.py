@@ -28,6 +28,7 @@ from igual.runs.plan import Plan, list_stages
 from igual.runs.stages import Stage
 from igual.runs.trail import ColumnTrail
 from igual.runs.trail_rows import make_trail_table
+from igual.values import value_or_same
 
 
 class Effect(NamedTuple):
@@ -212,11 +213,13 @@ class Account:
         """
         trail = self.trail_of(column)
         values = trail.column.values
-        is_sought = values.is_null() if raw is None else pc.equal(values, pa.scalar(raw, TEXT))
+        sought = value_or_same(raw)
+        TableError.refuse_other((str, type(None)), "a value", raw=sought)
+        is_sought = values.is_null() if sought is None else pc.equal(values, pa.scalar(sought, TEXT))
         position = pc.index(is_sought, True).as_py()
         if position < 0:
             texts = [text for text in values.to_pylist() if text is not None]
-            raise TableError(f"column {column!r} has no value {raw!r}{did_you_mean(str(raw), texts, most=5)}")
+            raise TableError(f"column {column!r} has no value {raw!r}{did_you_mean(raw, texts, most=5)}")
         steps = []
         for stage in trail.stages:
             met = stage.positions[position]

@@ -88,6 +88,7 @@ class Crosswalk(Tabled):
     _by_column: dict[str, pa.Table] = field(init=False, repr=False)
 
     def __post_init__(self) -> None:
+        TableError.refuse_other(pa.Table, "an Arrow table", table=self.table)
         names = self.table.column_names
         for name in _NEEDED:
             if name not in names:

@@ -6,7 +6,7 @@ import os
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, get_args
 
 import pyarrow as pa
 
@@ -71,10 +71,13 @@ class Rulebook(Tabled):
     def __post_init__(self) -> None:
         for word, kind in (("rules", Rule), ("checks", Check)):
             given = getattr(self, word)
-            parts = tuple(given)
-            if isinstance(given, Rule | Check | str) or not all(isinstance(part, kind) for part in parts):
+            parts = tuple(given) if isinstance(given, Iterable) else (given,)
+            if not all(isinstance(part, kind) for part in parts):
                 raise RulebookError(f'{word!r} takes a list of {word}, such as [Spacing(column="site")]')
             object.__setattr__(self, word, parts)
+        if self.headers is not None:
+            RulebookError.refuse_unknown("headers", self.headers, get_args(Style))
+        RulebookError.refuse_other(Rulings, "the rulings of a rulebook", rulings=self.rulings)
         shelf = Shelf(self.lists, self.codebooks, self.pairs)
         for name in SHELVES:
             object.__setattr__(self, name, shelf.entries(name))
@@ -87,14 +90,11 @@ class Rulebook(Tabled):
                 self.shelf.refuse_missing(rule.needs())
 
     def __repr__(self) -> str:
-        rules = [
-            f"{number} {rule.do} ({', '.join(rule.columns)})" for number, rule in enumerate(self.rules, 1)
-        ]
+        numbered = enumerate(self.rules, 1)
+        rules = [f"{number} {rule.do} ({', '.join(rule.columns)})" for number, rule in numbered]
         more = f", … and {len(rules) - 8:,} more" if len(rules) > 8 else ""
-        count = f"{len(rules):,} rule{'' if len(rules) == 1 else 's'}"
-        checks = (
-            f" and {len(self.checks):,} check{'' if len(self.checks) == 1 else 's'}" if self.checks else ""
-        )
+        count = f"{len(rules):,} rule{'s' * (len(rules) != 1)}"
+        checks = f" and {len(self.checks):,} check{'s' * (len(self.checks) != 1)}" if self.checks else ""
         return f"<igual.Rulebook of {count}{checks}{': ' if rules else ''}{', '.join(rules[:8])}{more}>"
 
     @classmethod
