@@ -159,6 +159,22 @@ def test_several_files_are_one_table(run: Run, tmp_path: Path, write: Write) -> 
     assert "has a column 'source_file' already" in run("survey with.csv --source-file").stderr
 
 
+@pytest.mark.parametrize("ending", [".parquet", ".arrow", ".jsonl", ".xlsx", ".csv.gz"])
+def test_files_of_several_kinds_are_one_table(run: Run, tmp_path: Path, write: Write, ending: str) -> None:
+    write("first.csv", "t,n\na ,x\nb,y\n")
+    # Parquet's texts come as dictionaries, those of text tables as texts.
+    write_table(pa.table({"t": ["c ", "a "], "n": ["x", "z"]}), tmp_path / f"second{ending}", ending)
+    write("walk.csv", "column,raw,clean\nt,a ,A\nt,b,B\nt,c ,C\n")
+    for files, wanted in (
+        (f"first.csv second{ending}", ["A", "B", "C", "A"]),
+        (f"second{ending} first.csv", ["C", "A", "A", "B"]),
+        (f"second{ending} second{ending}", ["C", "A", "C", "A"]),
+    ):
+        done = run(f"crosswalk walk.csv {files} --out out.csv --force")
+        assert done.returncode == 0, done.stderr
+        assert read_table(tmp_path / "out.csv")["t"].to_pylist() == wanted
+
+
 def test_texts_beyond_the_bytes_of_their_file_are_refused(run: Run, tmp_path: Path) -> None:
     path = tmp_path / "t.arrow"
     table = pa.table({"quay": pa.array(["oak", "elms", "lime"], pa.string())})

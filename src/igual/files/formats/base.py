@@ -220,10 +220,9 @@ class OpenedTable:
             return work(self.otherwise)
 
     def _read(self) -> pa.Table:
-        tables = [part.table() for part in self.parts()]
-        return (
-            pa.concat_tables(tables).cast(self.schema) if tables else pa.Table.from_batches([], self.schema)
-        )
+        # Parts of one file may come as dictionaries, and those of another as texts.
+        tables = [part.table().cast(self.schema) for part in self.parts()]
+        return pa.concat_tables(tables) if tables else pa.Table.from_batches([], self.schema)
 
 
 class ReadOptions(NamedTuple):
