@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
 import pytest
 
 import igual
@@ -85,6 +86,8 @@ def test_plain_lists_and_numbers_are_taken_for_what_they_stand_for() -> None:
     ].tolist() == ["1"]
     codebook: Any = {"elm": "Elm", "oak": "Oak"}
     assert igual.tally(VALUES, sort="order", codebook=codebook).table["value"].tolist()[:2] == ["elm", "oak"]
+    most: Any = np.int64(1)
+    assert igual.tally(VALUES, top=most).rest == 2
     number: Any = 5
     assert igual.Rulebook(RULES).apply({"a": [5, 6]}).follow("a", number)[0].after == "5"
     entries: Any = {"l": ["Oak"]}

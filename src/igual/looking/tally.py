@@ -108,7 +108,7 @@ def tally_column(
         codebook: Whose codes or labels give the order; other values come behind, by rows.
     """
     RulebookError.refuse_unknown("sort", sort, get_args(Sort))
-    if top is not None and (not isinstance(top, int) or isinstance(top, bool) or top < 1):
+    if top is not None and (not isinstance(top, int | np.integer) or isinstance(top, bool) or top < 1):
         raise RulebookError(f"'top' takes a whole number from 1 on; found {top!r:.60}")
     mask = condition.mask(column.values, lists=lists)
     values, rows = column.values.filter(pa.array(mask)), column.counts[mask]
