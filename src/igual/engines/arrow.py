@@ -17,6 +17,7 @@ from igual.engines.base import CleanColumn
 from igual.matching.spellings import Spellings
 from igual.pieces import change_pieces
 from igual.text.cells import NUMBERS, print_cells, read_cells, write_cells
+from igual.text.plain_types import to_plain
 
 
 class ArrowEngine:
@@ -76,6 +77,7 @@ def encode_cells(cells: pa.ChunkedArray) -> Column:
     Returns:
         The column; what rules can't read is as printed.
     """
+    cells = to_plain(cells)
     kind = cells.type
     held = kind.value_type if pa.types.is_dictionary(kind) else kind
     if _is_text(held):

@@ -20,6 +20,7 @@ from igual.column import Codes, Column, Counts, count_rows, encode
 from igual.engines.base import CleanColumn, Source
 from igual.errors import TableError
 from igual.text.cells import print_cells, read_cells
+from igual.text.plain_types import to_plain
 
 Keys = npt.NDArray[np.int64]
 # Parts are merged when they have so many combinations together, or twice as many as after the last time.
@@ -169,7 +170,7 @@ class _Encoded(NamedTuple):
 
 
 def _encode_part(cells: pa.Array | pa.ChunkedArray) -> _Encoded:
-    chunks = cells if isinstance(cells, pa.ChunkedArray) else pa.chunked_array([cells])
+    chunks = to_plain(cells if isinstance(cells, pa.ChunkedArray) else pa.chunked_array([cells]))
     held = chunks.type.value_type if pa.types.is_dictionary(chunks.type) else chunks.type
     if pa.types.is_nested(held) or pa.types.is_float16(held):
         chunks = pa.chunked_array([print_cells(chunk) for chunk in chunks.chunks], pa.large_string())

@@ -14,6 +14,7 @@ from igual.column import TEXT, TEXTS, Codes, Column
 from igual.engines.arrow import encode_cells, order_values, to_measures
 from igual.engines.base import CleanColumn
 from igual.engines.combinations import Combinations, combine
+from igual.errors import TableError
 
 _NARROW = (pl.Int8, pl.Int16, pl.Int32, pl.Int64, pl.UInt8, pl.UInt16, pl.UInt32, pl.UInt64)
 _ROWS = "rows counted by igual"
@@ -92,6 +93,11 @@ class LazyEngine:
             ]
             if not clean:
                 continue
+            if nested := [name for name in group if schema[name].is_nested()]:
+                raise TableError(
+                    f"column {nested[0]!r} is {schema[nested[0]]}, which has no values that rules could read; turn it "
+                    "into texts first, so that you decide how its cells are written"
+                )
             walk = pl.DataFrame(
                 [
                     pl.Series(name, cells, schema[name])

@@ -9,6 +9,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, to_mask
+from igual.text.plain_types import to_plain
 
 _GUARD = "'"
 # Programs skip spaces, tabs and line breaks before a sign, and some read signs in full width as their plain forms. A
@@ -21,7 +22,7 @@ _IS_FORMULA, _IS_NUMBER = re.compile(_FORMULA), re.compile(_NUMBER)
 def guarded(table: pa.Table) -> pa.Table:
     """The table with an apostrophe before texts and column names that would become formulas; numbers stay."""
     columns = []
-    for column in table.columns:
+    for column in map(to_plain, table.columns):
         kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
         if not (pa.types.is_string(kind) or pa.types.is_large_string(kind)):
             columns.append(column)

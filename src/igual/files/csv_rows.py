@@ -16,6 +16,7 @@ from igual.column import to_mask
 from igual.errors import OutputError
 from igual.text.arrays import each_where, has_pattern
 from igual.text.cells import print_times
+from igual.text.plain_types import to_plain
 
 _WRITE_ROWS = 1 << 16
 _MARK = "\ufeff"
@@ -57,7 +58,7 @@ def encode_csv(
     options = csv.WriteOptions(include_header=False, delimiter=delimiter, quoting_style="none")
     places = [str(place) for place in range(table.num_columns)]
     header = pa.table([pa.array([name]) for name in table.column_names], names=places)
-    cells = pa.table([_quoted_once(column, style) for column in table.columns], names=places)
+    cells = pa.table([_quoted_once(to_plain(column), style) for column in table.columns], names=places)
     parts = [(header, style._replace(is_header=True))] if has_header else []
     for part, its_style in (*parts, (cells, style)):
         for batch in part.to_batches(max_chunksize=_WRITE_ROWS):

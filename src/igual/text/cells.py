@@ -17,6 +17,7 @@ import pyarrow.compute as pc
 
 from igual.column import MIXED, TEXT, TEXTS
 from igual.text.arrays import each_where, has_pattern
+from igual.text.plain_types import plain_type
 from igual.text.reading import plain_decimals
 from igual.values import value_of
 
@@ -293,7 +294,7 @@ def write_cells(values: pa.Array, kind: pa.DataType) -> pa.Array | None:
                 [time.fromisoformat(text) if text else None for text in values.to_pylist()], kind
             )
         else:
-            cells = values.cast(pa.string()).cast(kind)
+            cells = values.cast(pa.string()).cast(plain_type(kind)).cast(kind)
         return cells if read_cells(cells).values.equals(values.cast(TEXT)) else None
     return None
 

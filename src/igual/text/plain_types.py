@@ -1,0 +1,65 @@
+"""Cells of types that Arrow's kernels don't take, as cells of types that they do."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+_UUID = "arrow.uuid"
+_DIGITS = np.frombuffer(b"0123456789abcdef", np.uint8)
+# Where the digits of a UUID stand between its dashes (RFC 9562).
+_UUID_WIDTH, _DASHES = 36, (8, 13, 18, 23)
+
+
+def to_plain(cells: pa.ChunkedArray) -> pa.ChunkedArray:
+    """Give cells as cells of a type that Arrow can tell apart.
+
+    Args:
+        cells: Cells of any type, (rows,).
+
+    Returns:
+        UUIDs as texts, other extension types as what they store, decimals of 32 and 64 bits as those of 128, views of
+        bytes as bytes; others as they are, (rows,).
+
+    Example:
+        >>> to_plain(pa.chunked_array([pa.array([bytes(16), None], pa.uuid())])).to_pylist()
+        ['00000000-0000-0000-0000-000000000000', None]
+    """
+    kind = plain_type(cells.type)
+    return cells if kind == cells.type else pa.chunked_array(map(_to_plain, cells.chunks), kind)
+
+
+def plain_type(kind: pa.DataType) -> pa.DataType:
+    """Give the type that `to_plain` makes of a type."""
+    if isinstance(kind, pa.BaseExtensionType):
+        return pa.large_string() if kind.extension_name == _UUID else plain_type(kind.storage_type)
+    if pa.types.is_decimal32(kind) or pa.types.is_decimal64(kind):
+        return pa.decimal128(kind.precision, kind.scale)
+    if pa.types.is_binary_view(kind):
+        return pa.large_binary()
+    if pa.types.is_dictionary(kind):
+        return pa.dictionary(kind.index_type, plain_type(kind.value_type), kind.ordered)
+    return kind
+
+
+def _to_plain(cells: pa.Array) -> pa.Array:
+    kind = cells.type
+    if isinstance(kind, pa.BaseExtensionType):
+        return _write_uuids(cells.storage) if kind.extension_name == _UUID else _to_plain(cells.storage)
+    if pa.types.is_dictionary(kind):
+        values = _to_plain(cells.dictionary)
+        return pa.DictionaryArray.from_arrays(cells.indices, values, ordered=kind.ordered)
+    return cells.cast(plain_type(kind))
+
+
+def _write_uuids(cells: pa.Array) -> pa.Array:
+    data = np.frombuffer(cells.fill_null(bytes(16)).cast(pa.binary()).buffers()[2] or b"", np.uint8)
+    data = data[: 16 * len(cells)].reshape(-1, 16)
+    written = np.full((len(cells), _UUID_WIDTH), ord("-"), np.uint8)
+    places = [place for place in range(_UUID_WIDTH) if place not in _DASHES]
+    written[:, places] = _DIGITS[np.stack([data >> 4, data & 15], axis=2).reshape(-1, 32)]
+    ends = np.arange(0, _UUID_WIDTH * (len(cells) + 1), _UUID_WIDTH, dtype=np.int64)
+    buffers = [None, pa.py_buffer(ends), pa.py_buffer(written)]
+    texts = pa.Array.from_buffers(pa.large_string(), len(cells), buffers)
+    return pc.if_else(cells.is_valid(), texts, pa.scalar(None, texts.type)) if cells.null_count else texts

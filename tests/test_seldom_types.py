@@ -1,0 +1,112 @@
+"""Columns of types that few tables have: UUIDs, JSON and other extension types, small decimals, views of bytes."""
+
+from __future__ import annotations
+
+import json
+import uuid
+from collections.abc import Callable
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import openpyxl
+import pandas as pd
+import polars as pl
+import pyarrow as pa
+import pytest
+from pyarrow import feather, parquet
+
+import igual
+from igual.rules import Case, Replace, Spacing
+from tests.conftest import Run
+
+Write = Callable[[str, str | bytes], Path]
+ONE, TWO = uuid.UUID(int=0xC0FFEE << 100), uuid.UUID(int=1)
+SMALL = [Decimal("1.5"), None, Decimal("2.0")]
+# What is stored, and the values that it is read as.
+CELLS: dict[str, tuple[pa.Array, list[str | None]]] = {
+    "uuid": (pa.array([ONE.bytes, None, TWO.bytes], pa.uuid()), [str(ONE), None, str(TWO)]),
+    "json": (pa.array(['{"a":1}', None, "=1+1"], pa.json_(pa.string())), ['{"a":1}', None, "=1+1"]),
+    "opaque": (pa.ExtensionArray.from_storage(pa.opaque(pa.string(), "t", "v"), pa.array(["a ", None, "b"])), ["a ", None, "b"]),
+    "bool8": (pa.ExtensionArray.from_storage(pa.bool8(), pa.array([1, None, 0], pa.int8())), ["1", None, "0"]),
+    "decimal32": (pa.array(SMALL, pa.decimal32(5, 1)), ["1.5", None, "2"]),
+    "decimal64": (pa.array(SMALL, pa.decimal64(10, 1)), ["1.5", None, "2"]),
+}  # fmt: skip
+BOOK = igual.Rulebook([Case(column="k", style="upper")])
+
+
+def table_of(name: str) -> pa.Table:
+    return pa.table({"a": CELLS[name][0], "k": ["x", "y", "z"]})
+
+
+@pytest.mark.parametrize("name", CELLS)
+def test_seldom_types_are_read_as_values_and_stay_what_they_are(name: str) -> None:
+    table, values = table_of(name), CELLS[name][1]
+    assert [
+        value for value in igual.tally(table["a"], sort="order").table["value"] if not pd.isna(value)
+    ] == [value for value in values if value]
+    assert igual.survey(table).columns["missing"].tolist() == [1, 0]
+    made: Any = BOOK.apply(table).table
+    assert (made["a"].type, made["k"].to_pylist()) == (table["a"].type, ["X", "Y", "Z"])
+    first: Any = values[0]
+    changed: Any = igual.Rulebook([Replace(column="a", pairs={first: "7"}, where="whole")]).apply(table).table
+    assert [cell and str(cell) for cell in changed["a"].to_pylist()] in (
+        ["7", None, values[2]],
+        ["7.0", None, "2.0"],
+    )
+    stream: Any = BOOK.apply(table.to_reader(max_chunksize=2)).table
+    assert stream.read_all()["a"].combine_chunks().equals(table["a"].combine_chunks())
+
+
+@pytest.mark.parametrize("ending", [".parquet", ".arrow"])
+@pytest.mark.parametrize("name", CELLS)
+def test_files_with_seldom_types(run: Run, tmp_path: Path, write: Write, name: str, ending: str) -> None:
+    table, values = table_of(name), CELLS[name][1]
+    path = tmp_path / f"t{ending}"
+    if ending == ".parquet":
+        parquet.write_table(table, path)
+    else:
+        feather.write_feather(table, path)
+    write("b.toml", 'igual = 1\n[[rule]]\ncolumn = "k"\ndo = "case"\nstyle = "upper"\n')
+    shown = json.loads(run(f"tally t{ending} -c a --json").stdout)["values"]
+    assert sorted(row["value"] or "" for row in shown) == sorted(value or "" for value in values)
+    assert run(f"survey t{ending}").returncode == 0
+    for out in (".csv", ".jsonl", ".xlsx", ".parquet", ".arrow"):
+        done = run(f"apply b.toml t{ending} --out o{out} --escape-formulas")
+        assert done.returncode == 0, done.stderr
+    guarded = [value.replace("=1+1", "'=1+1") if value else None for value in values]
+    frame = pd.read_csv(tmp_path / "o.csv", dtype=str, keep_default_na=False)
+    plain = [
+        value and value.replace("2", "2.0") if name.startswith("decimal") else value for value in guarded
+    ]
+    assert frame["a"].tolist() in ([value or "" for value in guarded], [value or "" for value in plain])
+    lines = [json.loads(line) for line in (tmp_path / "o.jsonl").read_text(encoding="utf-8").splitlines()]
+    assert [None if line["a"] is None else str(line["a"]) for line in lines] in (values, ["1.5", None, "2.0"])
+    sheet = openpyxl.load_workbook(tmp_path / "o.xlsx").worksheets[0]
+    assert [
+        None if cell is None else str(cell) for (cell,) in sheet.iter_rows(2, 4, 1, 1, values_only=True)
+    ] == values
+    assert (
+        parquet.read_table(tmp_path / "o.parquet")["a"].combine_chunks().equals(table["a"].combine_chunks())
+    )
+    assert feather.read_table(tmp_path / "o.arrow")["a"].type == table["a"].type
+
+
+def test_bytes_are_refused_by_rules_in_whatever_form() -> None:
+    for kind in (pa.binary(), pa.binary_view(), pa.binary(1)):
+        table = pa.table({"a": pa.array([b"a", None], kind), "k": ["x", "y"]})
+        made: Any = BOOK.apply(table).table
+        assert made["a"].type == kind
+        with pytest.raises(igual.TableError, match="no values that rules could read"):
+            igual.Rulebook([Spacing(column="a")]).apply(table)
+
+
+def test_rules_read_no_nested_cells_of_polars() -> None:
+    book = igual.Rulebook([Replace(column="k", pairs={"x": "q"}, when={"column": "a", "blank": False})])
+    for cells in ([["a"], None], [{"x": 1}, None], [b"a", None]):
+        frame = pl.LazyFrame({"a": cells, "k": ["x", "x"]})
+        for table in (frame, frame.collect()):
+            with pytest.raises(igual.TableError, match=r"column 'a' is .* no values that rules could read"):
+                book.apply(table)
+        made: Any = BOOK.apply(frame).table
+        assert made.collect()["a"].to_list() == cells
