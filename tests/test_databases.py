@@ -183,3 +183,31 @@ def test_the_url_comes_from_the_environment(url: str, monkeypatch: pytest.Monkey
     with igual.Database.named("port") as database:
         assert "s3cret" not in repr(database)
         assert len(database.tally("trees", "site").table) > 5
+
+
+def test_columns_of_any_type_are_values_or_refused_in_a_line(postgres: str) -> None:
+    cells = {
+        "uuid": "'00c0ffee-0000-0000-0000-000000000001'", "numeric": "1.50", "boolean": "true", "timestamp": "'2024-05-31 10:00:00.500'",
+        "xml": "'<a/>'", "point": "'(1,2)'", "interval": "'2 days'", "bytea": "'x'",
+    }  # fmt: skip
+    engine = create_engine(postgres)
+    with engine.begin() as connection:
+        connection.execute(text("drop table if exists kinds"))
+        columns = ", ".join(f'"{kind}" {kind}' for kind in cells)
+        connection.execute(text(f"create table kinds ({columns})"))
+        connection.exec_driver_sql(f"insert into kinds values ({', '.join(cells.values())})")
+    engine.dispose()
+    wanted = {
+        "uuid": "00c0ffee-0000-0000-0000-000000000001", "numeric": "1.5", "boolean": "true", "timestamp": "2024-05-31T10:00:00.5",
+    }  # fmt: skip
+    with igual.Database(postgres) as database:
+        for kind in cells:
+            if kind in wanted:
+                assert database.tally("kinds", kind).table["value"].tolist() == [wanted[kind]]
+                listed = igual.ReferenceList.from_sql(postgres, f'select "{kind}" as value from kinds')
+                assert listed.values == (wanted[kind],)
+            else:
+                with pytest.raises(
+                    igual.TableError, match=r"no values that rules could read|the database says"
+                ):
+                    database.tally("kinds", kind)

@@ -8,6 +8,7 @@ from datetime import date, datetime, time
 from decimal import Decimal
 from numbers import Integral
 from typing import Any
+from uuid import UUID
 
 import numpy as np
 
@@ -18,7 +19,7 @@ def value_of(cell: Any) -> str | None:
     """Read one cell of Python's as a value.
 
     Args:
-        cell: A text, number, truth value, day or time.
+        cell: A text, number, truth value, day, time or UUID.
 
     Returns:
         The value: numbers in plain decimal notation, days and times by ISO 8601; None for anything else.
@@ -27,7 +28,7 @@ def value_of(cell: Any) -> str | None:
         >>> [value_of(cell) for cell in (1, 1.0, True, Decimal("2.50"), date(2024, 5, 31), ["x"])]
         ['1', '1', 'true', '2.5', '2024-05-31', None]
     """
-    if isinstance(cell, str):
+    if isinstance(cell, str | UUID):
         return str(cell)
     if isinstance(cell, bool | np.bool_):
         return str(bool(cell)).lower()

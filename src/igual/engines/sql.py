@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import warnings
 from collections.abc import Sequence
 from typing import Any
 
@@ -110,7 +111,9 @@ def table_columns(engine: Any, table: str) -> list[str]:
     """The columns of a table. Raises TableError where it isn't there."""
     import sqlalchemy
 
-    with translate_errors(sqlalchemy):
+    with translate_errors(sqlalchemy), warnings.catch_warnings():
+        # Of columns of types that it doesn't know the names are enough.
+        warnings.simplefilter("ignore", sqlalchemy.exc.SAWarning)
         inspector = sqlalchemy.inspect(engine)
         names = [*inspector.get_table_names(), *inspector.get_view_names()]
         if table not in names:

@@ -14,6 +14,7 @@ from typing import Any
 
 from igual.errors import ListError, TableError
 from igual.files.sources import existing_file
+from igual.values import value_or_same
 
 # Comments are taken or left as they stand ("*+"): to try other ends of each would take for ever.
 _READS = re.compile(
@@ -111,7 +112,7 @@ def run_query(url: str, query: str) -> dict[str, list[str]]:
         engine.dispose()
     columns = list(zip(*rows, strict=True)) if rows else [() for _ in names]
     return {
-        name: ["" if cell is None else str(cell) for cell in column]
+        name: ["" if cell is None else str(value_or_same(cell)) for cell in column]
         for name, column in zip(names, columns, strict=True)
     }
 

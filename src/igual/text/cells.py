@@ -10,6 +10,7 @@ from datetime import datetime, time
 from decimal import Decimal
 from numbers import Integral
 from typing import Any, NamedTuple
+from uuid import UUID
 
 import numpy as np
 import pyarrow as pa
@@ -336,7 +337,7 @@ def read_objects(cells: Sequence[Any]) -> ReadCells:
 
 
 def _kind_of(cell: Any) -> str:
-    if isinstance(cell, str):
+    if isinstance(cell, str | UUID):
         return TEXTS
     if isinstance(cell, bool | np.bool_ | Integral):
         return WHOLE
