@@ -44,7 +44,9 @@ $(VENV)/.installed-bench: pyproject.toml | $(BIN)/python
 demo: $(VENV)/.installed
 	$(BIN)/igual demo igual-demo
 
-test: lint types tests
+# Types are checked beside the tests.
+test: lint
+	@$(MAKE) --no-print-directory -j2 types tests
 
 lint: $(VENV)/.installed-dev
 	$(BIN)/ruff check .
