@@ -18,6 +18,8 @@ from pyarrow import feather, parquet
 
 import igual
 from igual.rules import Case, Replace, Spacing
+from igual.text.plain_types import to_plain
+from igual.values import value_of
 from tests.conftest import Run
 
 Write = Callable[[str, str | bytes], Path]
@@ -56,6 +58,18 @@ def test_seldom_types_are_read_as_values_and_stay_what_they_are(name: str) -> No
     )
     stream: Any = BOOK.apply(table.to_reader(max_chunksize=2)).table
     assert stream.read_all()["a"].combine_chunks().equals(table["a"].combine_chunks())
+
+
+@pytest.mark.parametrize("name", CELLS)
+def test_a_piece_of_a_column_of_a_seldom_type(name: str) -> None:
+    cells, values = CELLS[name]
+    for start, stop in ((1, 3), (2, 3), (0, 2), (1, 2), (3, 3)):
+        piece = to_plain(pa.chunked_array([cells.slice(start, stop - start)]))
+        read = [value_of(cell) for cell in piece.to_pylist()]
+        assert read == values[start:stop]
+    assert to_plain(pa.chunked_array([], cells.type)).to_pylist() == []
+    many = pa.concat_arrays([cells] * 9).slice(5, 14)
+    assert [value_of(cell) for cell in to_plain(pa.chunked_array([many])).to_pylist()] == (values * 9)[5:19]
 
 
 @pytest.mark.parametrize("ending", [".parquet", ".arrow"])

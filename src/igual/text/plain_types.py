@@ -54,8 +54,9 @@ def _to_plain(cells: pa.Array) -> pa.Array:
 
 
 def _write_uuids(cells: pa.Array) -> pa.Array:
-    data = np.frombuffer(cells.fill_null(bytes(16)).cast(pa.binary()).buffers()[2] or b"", np.uint8)
-    data = data[: 16 * len(cells)].reshape(-1, 16)
+    filled = cells.fill_null(bytes(16))
+    data = np.frombuffer(filled.buffers()[1] or b"", np.uint8)
+    data = data[16 * filled.offset : 16 * (filled.offset + len(cells))].reshape(-1, 16)
     written = np.full((len(cells), _UUID_WIDTH), ord("-"), np.uint8)
     places = [place for place in range(_UUID_WIDTH) if place not in _DASHES]
     written[:, places] = _DIGITS[np.stack([data >> 4, data & 15], axis=2).reshape(-1, 32)]
