@@ -17,8 +17,8 @@ from tests.browsing import browser
 
 __all__ = ["browser"]
 
-# A busy machine is no failure, and each run looks at the same examples; `make attack` looks at many more.
-settings.register_profile("igual", deadline=None, derandomize=True, max_examples=60)
+# A busy machine is no failure, and each run looks at the same examples.
+settings.register_profile("igual", deadline=None, derandomize=True)
 settings.load_profile("igual")
 # A job in the background of a script ignores interrupts, and so would all that it starts.
 signal.signal(signal.SIGINT, signal.default_int_handler)
