@@ -6,6 +6,9 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
+import pandas as pd
+import polars as pl
+import pyarrow as pa
 import pytest
 
 import igual
@@ -15,8 +18,10 @@ VALUES = ["oak", "elm", "oak", None]
 TABLE = {"a": VALUES}
 RULES = [Spacing(column="a")]
 LIST = igual.ReferenceList(["oak"], attributes={"code": ["1"]})
+FAR = pa.struct([("x", pa.timestamp("s"))])
 # Types are what is wrong here.
 any_of: Any = igual
+any_rule: Any = igual.rules
 decide: Any = igual.Rulings().decide
 decide_kind: Any = igual.Rulings().decide_kind
 CALLS: list[tuple[Callable[[], Any], str]] = [
@@ -67,6 +72,20 @@ CALLS: list[tuple[Callable[[], Any], str]] = [
     # A text that says no would count as a yes.
     (lambda: decide_kind("a", "initials", "any", yes="no"), "'yes' takes True or False; found 'no'"),
     (lambda: any_of.Crosswalk({"column": ["a"]}), "'table' takes an Arrow table; found {'column': ['a']}"),
+    # What spells itself in many lines, or can't, is told in one.
+    (lambda: any_of.tally(VALUES, contains=pd.Series(VALUES)), "'contains' takes a text in quotes; found 0    oak 1    elm"),
+    (lambda: any_of.restyle_headers(TABLE, pa.array(VALUES)), "'style' can't be <pyarrow.lib.StringArray object at"),
+    (lambda: igual.ReferenceList(pa.array([{"x": 1 << 60}], FAR)), "entry 1 of a reference list is blank or not a text: StructScalar"),
+    (lambda: igual.learn({"a\nb": VALUES, "c": VALUES}, {"oak": "x"}, columns="x"), "the table has no column 'x'; there are: 'a\\nb', c"),
+    (lambda: any_of.learn(TABLE, {"oak": "x"}, columns=pd.Series(["a"])), "'columns' takes one column, or several; found 0"),
+    (lambda: any_of.learn(TABLE, {"oak": "x"}, columns=[pd.Series(["a"])]), "'columns' takes names of columns"),
+    (lambda: any_of.learn(TABLE, {"oak": "x"}, into=pd.Series(["b"])), "'into' takes the name of a new column"),
+    (lambda: igual.learn(TABLE, ""), "the table has no column ''"),
+    (lambda: any_of.Rulebook(RULES).apply(TABLE, only=pd.Series(["a"])), "there is no rule 0    a dtype: str: the rulebook has 1"),
+    (lambda: any_rule.Spacing(column="a", columns=pl.Series(["a"], dtype=pl.Categorical)), "give 'column' or 'columns', not both"),
+    (lambda: any_rule.Match(list="l", by=pl.Series(["exact"])), "'by' can't be"),
+    (lambda: igual.cross_table(VALUES, pl.LazyFrame(TABLE)), "the rows of column 'a' aren't in memory"),
+    (lambda: igual.survey(pl.LazyFrame({"a": pl.Series([[1], {}], dtype=pl.Object)})), "column 'a' has objects of Python, which a LazyFrame can't count"),
     (lambda: any_of.Database("sqlite://").tally(5, "a"), "the database has no table 5"),
 ]  # fmt: skip
 

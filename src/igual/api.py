@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, TypedDict, Unpack
 from igual.column import Column
 from igual.conditions import Condition, ConditionLike, Limit
 from igual.engines import open_table, read_values
-from igual.errors import IgualWarning, RulebookError, TableError
+from igual.errors import IgualWarning, RulebookError, TableError, spell_given
 from igual.lists import Codebook, ReferenceList, as_reference_list
 from igual.looking.comparison import Measure, compare_columns, cross_tabulate, measure_lengths
 from igual.looking.date_forms import find_date_forms
@@ -159,7 +159,7 @@ def cross_table(values: Any, by: Any, **condition: Unpack[ConditionWords]) -> pd
     import pandas as pd
 
     column = read_values(values)
-    source = open_table(by) if hasattr(by, "columns") or isinstance(by, Mapping) else None
+    source = open_table(by) if hasattr(type(by), "columns") or isinstance(by, Mapping) else None
     names = source.names if source is not None else ["by"]
     others = [source.column(name) for name in names] if source is not None else [read_values(by)]
     if not others:
@@ -310,7 +310,9 @@ def lookalikes(
     """
     RulebookError.refuse_other(bool, "True or False", weaker=weaker)
     if not isinstance(min_score, int | float) or not 0 < min_score <= 1:
-        raise RulebookError(f"'min_score' is a probability above 0 and up to 1; found {min_score!r}")
+        raise RulebookError(
+            f"'min_score' is a probability above 0 and up to 1; found {spell_given(min_score)}"
+        )
     with show_progress("looking for lookalikes") as on_progress:
         entries = None if reference is None else as_reference_list(reference)
         return find_lookalikes(read_values(values), min_score, entries, on_progress, weaker=weaker)

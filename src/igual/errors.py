@@ -7,6 +7,30 @@ import difflib
 from collections.abc import Iterable, Iterator
 from typing import Self
 
+# How much of what was given is looked at, and told.
+_LONGEST, _LONGEST_SPELLING = 1_000, 60
+
+
+def spell_given(given: object) -> str:
+    r"""Spell what was given in the place of something else, in one line of bounded length.
+
+    Args:
+        given: Anything; a table spells itself in many lines.
+
+    Returns:
+        Its spelling as code.
+
+    Example:
+        >>> spell_given("mapel\n"), spell_given([1, 2])
+        ("'mapel\\n'", '[1, 2]')
+    """
+    try:
+        lines = repr(given)[:_LONGEST].splitlines()
+    except Exception:  # a few objects can't spell themselves
+        lines = [type(given).__name__]
+    spelled = " ".join(line.strip() for line in lines)
+    return spelled if len(spelled) <= _LONGEST_SPELLING else f"{spelled[: _LONGEST_SPELLING - 1]}…"
+
 
 class IgualError(Exception):
     """Anything that Igual refuses, with a message of one or two lines for a data steward.
@@ -57,7 +81,7 @@ class IgualError(Exception):
         """
         valid = tuple(words)
         if not isinstance(given, str) or given not in valid:
-            raise cls(f"{setting!r} can't be {given!r:.60}{did_you_mean(given, valid)}")
+            raise cls(f"{setting!r} can't be {spell_given(given)}{did_you_mean(given, valid)}")
 
     @classmethod
     def refuse_other(cls, kind: type | tuple[type, ...], takes: str, /, **given: object) -> None:
@@ -75,7 +99,7 @@ class IgualError(Exception):
         """
         for name, argument in given.items():
             if not isinstance(argument, kind):
-                raise cls(f"{name!r} takes {takes}; found {argument!r:.60}")
+                raise cls(f"{name!r} takes {takes}; found {spell_given(argument)}")
 
 
 class TableError(IgualError):
@@ -160,7 +184,9 @@ def did_you_mean(word: object, choices: Iterable[str], most: int = 12) -> str:
         return f"; did you mean {near!r}?"
     more = f" and {len(valid) - most} more" if len(valid) > most else ""
     listed = [
-        choice if choice == choice.strip() and any(map(str.isalnum, choice)) else repr(choice)
+        choice
+        if choice == choice.strip() and choice.isprintable() and any(map(str.isalnum, choice))
+        else repr(choice)
         for choice in valid[:most]
     ]
     return f"; there are: {', '.join(listed)}{more}" if valid else "; there are none"

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 from igual.column import find_lone_surrogate
 from igual.decisions import NO, YES, Ruling, check_kind
 from igual.display import Displayed
-from igual.errors import RulingError
+from igual.errors import RulingError, spell_given
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -54,7 +54,7 @@ class Rulings(Displayed):
     def __post_init__(self) -> None:
         given = tuple(self.rulings) if isinstance(self.rulings, Iterable) else (self.rulings,)
         if others := [ruling for ruling in given if not isinstance(ruling, Ruling)]:
-            raise RulingError(f"'rulings' takes a list of rulings; found {others[0]!r:.60}")
+            raise RulingError(f"'rulings' takes a list of rulings; found {spell_given(others[0])}")
         if not {*map(type, chain.from_iterable(given))} <= {str}:
             for ruling in given:
                 RulingError.refuse_other(str, "a text", **ruling._asdict())

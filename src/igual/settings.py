@@ -11,7 +11,7 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, ValidationError
 from pydantic_core import ErrorDetails
 
 from igual.column import find_lone_surrogate
-from igual.errors import RulebookError, did_you_mean
+from igual.errors import RulebookError, did_you_mean, spell_given
 from igual.values import value_of
 
 _Part = TypeVar("_Part")
@@ -76,7 +76,7 @@ def _unchanging(given: Any, depth: int = 0) -> Any:
     if isinstance(given, float) and not math.isfinite(given):
         raise RulebookError(f"{given} is not a number that values can be compared with")
     if isinstance(given, str) and find_lone_surrogate([given]) is not None:
-        raise RulebookError(f"{given!r} has half of a character, which can't be written anywhere")
+        raise RulebookError(f"{spell_given(given)} has half of a character, which can't be written anywhere")
     if isinstance(given, str) and len(given) > _LONGEST:
         raise RulebookError(f"a text of {len(given):,} characters is too long; {_LONGEST:,} are allowed")
     return given
@@ -104,17 +104,17 @@ def _format_detail(detail: ErrorDetails, details: list[ErrorDetails], model: typ
     if kind in ("too_short", "string_too_short"):
         return f"{word!r} may not be empty"
     if kind == "greater_than_equal":
-        return f"{word!r} takes a number from {context['ge']} on; found {given!r}"
+        return f"{word!r} takes a number from {context['ge']} on; found {spell_given(given)}"
     if kind == "less_than_equal":
-        return f"{word!r} takes a number up to {context['le']:,}; found {given!r}"
+        return f"{word!r} takes a number up to {context['le']:,}; found {spell_given(given)}"
     choices = [text for d in details if d["loc"][:1] == (word,) for text in _choices(d)]
     if choices:
-        return f"{word!r} can't be {given!r}{did_you_mean(str(given), choices)}"
+        return f"{word!r} can't be {spell_given(given)}{did_you_mean(str(given), choices)}"
     takes = _TAKES.get(kind)
     return (
-        f"{inner!r} takes {takes}; found {given!r}"
+        f"{inner!r} takes {takes}; found {spell_given(given)}"
         if takes
-        else f"{inner!r}: {detail['msg']}; found {given!r}"
+        else f"{inner!r}: {detail['msg']}; found {spell_given(given)}"
     )
 
 

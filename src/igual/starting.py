@@ -122,6 +122,7 @@ def learn(
         >>> learned.rules[0].rules[0].dump_words()["pairs"]
         {'([^,]+),\\s+(.+)': '\\2 \\1'}
     """
+    RulebookError.refuse_other((str, type(None)), "the name of a new column", into=into)
     if not _is_table(values_or_table):
         table, unwrap = wrap_values(values_or_table)
         alone = open_table(table)
@@ -162,9 +163,13 @@ def _read_wanted(wanted: Any) -> Column | Mapping[Any, Any]:
 def _choose_columns(
     names: Sequence[str], columns: str | Sequence[str] | None, wanted: str | None
 ) -> tuple[str, ...]:
-    TableError.refuse_other((str, Sequence), "one column, or several", columns=columns or ())
-    chosen = (columns,) if isinstance(columns, str) else tuple(columns or ())
-    for name in (*chosen, *([wanted] if wanted else [])):
+    TableError.refuse_other(
+        (str, Sequence), "one column, or several", columns=() if columns is None else columns
+    )
+    chosen = (columns,) if isinstance(columns, str) else tuple(() if columns is None else columns)
+    for name in chosen:
+        TableError.refuse_other(str, "names of columns", columns=name)
+    for name in (*chosen, *([] if wanted is None else [wanted])):
         if name not in names:
             raise TableError.from_missing("the table", "column", name, names)
     if not chosen:

@@ -23,7 +23,7 @@ from igual.demo.layout import lay_out
 from igual.files.tables import write_table
 from tests.attack.arguments import make_arguments
 from tests.attack.forked import Done, ForkServer
-from tests.attack.generators import make_call, make_rulebook, make_table, make_typed_table
+from tests.attack.generators import make_rulebook, make_table
 from tests.attack.mutators import (
     Mutator,
     mutate_archive,
@@ -32,13 +32,16 @@ from tests.attack.mutators import (
     mutate_rulebook,
     repeat_piece,
 )
+from tests.attack.python_calls import attack_python
+from tests.attack.typed_tables import make_call, make_typed_table
 from tests.attack.written_oddly import OUTPUTS, read_columns, read_plainly, write_oddly
 
 _SECONDS, _MEMORY = 60.0, 2 << 30
 _ROWS = 200
-# Which share of the cases are rulebooks in order over tables in order: of texts, and of columns of any types; and which
-# are calls with odd words.
-_GENERATED, _TYPED, _ODD_CALLS = 0.25, 0.2, 0.1
+# Which share of the cases are rulebooks in order over tables in order: of texts, and of columns of any types; which are
+# calls with odd words; and which are so many calls from Python.
+_GENERATED, _TYPED, _ODD_CALLS, _PYTHON = 0.25, 0.2, 0.1, 0.004
+_PYTHON_CALLS = 300
 # What reaches a terminal raw would be obeyed by it, or would paint over what stands beside it.
 _UNSEEN = re.compile(
     "[\x00-\x08\x0b-\x1f\x7f-\x9f\u200b-\u200f\u202a-\u202e\u2060-\u2069\ufeff\U000e0000-\U000e007f]"
@@ -193,6 +196,9 @@ def attack(server: ForkServer, world: Path, place: Path, seed: int) -> Iterator[
         if which < _GENERATED + _TYPED + _ODD_CALLS:
             yield _attack_arguments(server, world, place, random)
             continue
+        if which > 1 - _PYTHON:
+            yield Case("Python", *attack_python(random.randrange(1 << 32), _PYTHON_CALLS, _SECONDS))
+            continue
         target = random.choice(TARGETS)
         content = (world / target.file).read_bytes()
         changed = random.choice(target.mutators)(random, content)
@@ -258,11 +264,12 @@ def _attack_typed(server: ForkServer, place: Path, random: Random) -> Case:
     (folder / "b.toml").write_text(rulebook := make_rulebook(random), encoding="utf-8", newline="")
     (folder / "l.csv").write_text("value,alias,kind\nOak,QR,t\nElm,,t\n", encoding="utf-8")
     (folder / "u.csv").write_text("a,b,c,odd name\noak,1,,x\n", encoding="utf-8")
+    (folder / "x.csv").write_text("column,raw,clean\na,oak,Oak\na,1,one\nb,2024-05-31,\n", encoding="utf-8")
     table = make_typed_table(random)
     name = random.choice(("t.parquet", "t.arrow"))
     try:
         parquet.write_table(table, folder / "t.parquet", row_group_size=random.choice((1, 100)))
-    except pa.ArrowNotImplementedError:
+    except (pa.ArrowNotImplementedError, OSError):
         name = "t.arrow"
     if name == "t.arrow":
         (folder / "t.parquet").unlink(missing_ok=True)
@@ -271,7 +278,7 @@ def _attack_typed(server: ForkServer, place: Path, random: Random) -> Case:
     before = {path.name: path.read_bytes() for path in folder.iterdir()}
     call = make_call(random, name)
     done = server.run(call.split(), folder, seconds=_SECONDS)
-    content = f"{rulebook}\n{table.schema}\n{table.to_pydict()!r:.5000}".encode("utf-8", "backslashreplace")
+    content = f"{rulebook}\n{table.schema}\n{table!s:.5000}".encode("utf-8", "backslashreplace")
     fault = find_fault(call, done, folder, before)
     if not fault and done.returncode == 0 and call.startswith("apply"):
         fault = _compare_untouched(folder, name, rulebook)
@@ -290,9 +297,17 @@ def _compare_untouched(folder: Path, name: str, rulebook: str) -> str:
             continue
         if before.type != after.type and Path(name).suffix == out.suffix:
             return f"column {column}: {before.type} became {after.type}"
-        if repr(before.to_pylist()) != repr(after.to_pylist()):
-            return f"column {column} came out changed: {before.to_pylist()} as {after.to_pylist()}"
+        if (wanted := _spell(before)) != (found := _spell(after)):
+            return f"column {column} came out changed: {wanted} as {found}"
     return ""
+
+
+def _spell(column: pa.ChunkedArray) -> str:
+    """The cells as Python has them; as Arrow writes them where Python has no such day."""
+    try:
+        return repr(column.to_pylist())
+    except OverflowError:
+        return str(column.combine_chunks().to_string(window=_ROWS))
 
 
 def _compare_with_counts(done: Done, table: dict[str, list[str]], column: str) -> str:

@@ -1,17 +1,11 @@
-"""Rulebooks that are in order, with odd words, over tables of odd texts and types, in calls with any options."""
+"""Rulebooks that are in order, with odd words, over tables of odd texts."""
 
 from __future__ import annotations
 
-import contextlib
 import json
 from collections.abc import Callable
-from datetime import date
-from decimal import Decimal
 from functools import partial
 from random import Random
-from typing import Any
-
-import pyarrow as pa
 
 from tests.attack.mutators import NASTY_TEXTS
 
@@ -40,7 +34,7 @@ _LETTERS = (
     "Oak",
     "ELM",
 )
-_COLUMNS = ("a", "b", "c", "odd name")
+COLUMNS = ("a", "b", "c", "odd name")
 _SOUGHT = ("oak", "a", "ß", "é", " ")
 _WHERE = ("anywhere", "whole", "word", "start", "end")
 
@@ -59,7 +53,7 @@ def make_table(random: Random) -> dict[str, list[str]]:
     if random.random() < 0.1:
         # Steps that grow with the square of a text's length show in long ones.
         pool[0] = (make_text(random)[:9] + make_text(random)[:3]) * 10_000
-    return {name: [random.choice(pool) for _ in range(rows)] for name in _COLUMNS}
+    return {name: [random.choice(pool) for _ in range(rows)] for name in COLUMNS}
 
 
 def _quote_text(random: Random) -> str:
@@ -113,7 +107,7 @@ def _rule(random: Random, number: int) -> list[str]:
     do, words = random.choice(kinds)
     lines = [f'do = "{do}"', *words]
     if do != "compose":
-        lines.insert(0, f"column = {json.dumps(random.choice(_COLUMNS))}")
+        lines.insert(0, f"column = {json.dumps(random.choice(COLUMNS))}")
     if random.random() < 0.3 and do not in ("compose",):
         lines.append(f"when = {_condition(random)}")
     return lines
@@ -130,49 +124,3 @@ def make_rulebook(random: Random) -> str:
         [["[[check]]", 'column = "a"', f"must = {_condition(random, 2)}"]] if random.random() < 0.3 else []
     )
     return "\n".join([*head, *(line for part in (*rules, *checks) for line in part), ""])
-
-
-# Types of columns, with what their cells may be.
-_WHEN = (0, 1, 86_400_000, 1_717_113_600_000, -62_135_596_800_000)
-_TYPED: tuple[tuple[pa.DataType, tuple[Any, ...]], ...] = (
-    (pa.int8(), (-1, 0, 1, 2)), (pa.int64(), (1, 2, (1 << 63) - 1)), (pa.uint64(), (1, (1 << 64) - 1)), (pa.bool_(), (True, False)),
-    (pa.float64(), (1.0, 0.1, -0.0, 1e300, float("inf"), float("nan"))), (pa.float32(), (1.0, 0.1)), (pa.decimal128(30, 2), (Decimal("1.00"), Decimal(10) ** 25)),
-    (pa.date32(), (date(1, 1, 1), date(1850, 2, 3), date(2024, 5, 31))), (pa.timestamp("ms"), _WHEN), (pa.timestamp("ns"), (0, 1, 1 << 62)),
-    (pa.timestamp("us", "Europe/Lisbon"), _WHEN), (pa.time64("us"), (0, 1, 3_600_000_000)), (pa.duration("ns"), (0, 1, 1 << 62)),
-    (pa.string(), ("oak", "Oak ", "")), (pa.large_string(), ("oak", "=1+1")), (pa.string_view(), ("oak", "a" * 40)), (pa.null(), (None,)),
-    (pa.binary(), (b"a", b"\xff")), (pa.list_(pa.string()), (["oak"], [])), (pa.list_(pa.duration("ns")), ([1], None)),
-    (pa.struct([("x", pa.int64())]), ({"x": 1}, {"x": None})), (pa.map_(pa.string(), pa.timestamp("ns")), ([("k", 1)], [])),
-)  # fmt: skip
-_CALLS: tuple[tuple[str, tuple[str, ...]], ...] = (
-    ("survey {t}", ("-c a", "--report r.html", "--json", "-v")),
-    ("tally {t} -c {c}", ("--contains a", "--above 1", "--by b", "--of words", "--distinct", "--sort value", "--report r.html", "--json", "--against u.csv")),
-    ("apply b.toml {t}", ("--out {o}", "--trail trail.jsonl", "--crosswalk w.csv", "--crosswalk w.sssom.tsv", "--open op.xlsx", "--record r.json", "--report r.html",
-                          "--most-values 2", "--escape-formulas", "--out-encoding utf-16", "--preview 2", "--only 1", "--json")),
-    ("check b.toml {t}", ("-c {c}", "--allow open=5%", "--most-values 1", "--report r.html", "--json")),
-    ("match {t} -c {c} -l l.csv", ("--out {o}", "--by folded", "--report r.html", "--give kind", "--json", "--case-sensitive")),
-    ("lookalikes {t} -c {c}", ("--out {o}", "--pairs p.csv", "--rulings ru.csv", "--weaker", "--list l.csv", "--report r.html", "--escape-formulas")),
-    ("draft {t}", ("--out d.toml", "--list l.csv", "--json")), ("learn {t} -c {c} -e oak Oak", ("--add d.toml", "--into new", "-c b", "--json")),
-)  # fmt: skip
-
-
-def make_typed_table(random: Random) -> pa.Table:
-    """A table whose columns are of any types."""
-    rows = random.choice((0, 1, 2, 20))
-    columns = []
-    for _ in _COLUMNS:
-        kind, cells = random.choice(_TYPED)
-        column = pa.array([random.choice((*cells, None)) for _ in range(rows)], kind)
-        if random.random() < 0.2:
-            # Arrow has no dictionaries of what is nested.
-            with contextlib.suppress(pa.ArrowNotImplementedError):
-                column = column.dictionary_encode()
-        columns.append(column if random.random() < 0.95 else pa.StructArray.from_arrays([column], ["x"]))
-    return pa.Table.from_arrays(columns, names=_COLUMNS)
-
-
-def make_call(random: Random, table: str) -> str:
-    """A call on a table with any of the options, where b.toml, l.csv and u.csv stand beside it."""
-    call, options = random.choice(_CALLS)
-    chosen = random.sample(options, random.randrange(min(len(options), 6)))
-    out = "o" + random.choice((".csv", ".tsv.gz", ".parquet", ".jsonl", ".xlsx", ".arrow"))
-    return " ".join((call, *chosen)).format(t=table, c=random.choice(("a", "b", "c")), o=out)

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import shutil
+import warnings
 from itertools import islice
 from pathlib import Path
+from random import Random
 
 import pytest
 
 from tests.attack.campaign import Case, attack, lay_out_world
 from tests.attack.forked import ForkServer
 from tests.attack.kills import kill, lay_out_outputs
+from tests.attack.python_calls import find_python_fault
 from tests.attack.references import CHECKS, find_difference
 
-_CASES, _KILLS, _TEXTS = 60, 10, 400
+_CASES, _KILLS, _TEXTS, _PYTHON_CALLS = 60, 10, 400, 500
 
 
 @pytest.fixture(scope="module")
@@ -34,6 +37,14 @@ def test_runs_that_are_stopped_lose_nothing(server: ForkServer, world: Path, tmp
     shutil.copytree(world, killed)
     lay_out_outputs(server, killed)
     assert faults([*islice(kill(server, killed, tmp_path, seed=20_262), _KILLS)]) == []
+
+
+def test_calls_from_python_end_well_or_are_refused() -> None:
+    # One after another in this process: `attack_python` starts one for them.
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        found = [find_python_fault(Random(f"20264 {number}")) for number in range(_PYTHON_CALLS)]
+    assert [fault for fault in found if fault] == []
 
 
 @pytest.mark.parametrize("check", CHECKS)

@@ -141,8 +141,10 @@ class Source:
             The encoded column.
 
         Raises:
-            TableError: Where its cells can't be read as values.
+            TableError: Where its cells can't be read as values, and where there is no such column.
         """
+        if name not in self.names:
+            raise TableError.from_missing("the table", "column", name, self.names)
         column = self.any_column(self.names.index(name))
         if column.kind not in READABLE:
             raise TableError(

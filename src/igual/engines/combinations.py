@@ -342,7 +342,12 @@ class ElsewhereSource(Source):
 
     def any_column(self, position: int) -> Column:
         """Give a column that was counted."""
-        return self.columns[self.names[position]]
+        name = self.names[position]
+        if name not in self.columns:
+            raise TableError(
+                f"the rows of column {name!r} aren't in memory, where they are needed one by one; collect them first"
+            )
+        return self.columns[name]
 
     def rebuild(self, columns: Sequence[CleanColumn]) -> Any:
         """Join the clean columns to the rows; see `Source.rebuild`."""

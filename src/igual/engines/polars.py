@@ -70,6 +70,11 @@ class LazyEngine:
     def count(self, table: pl.LazyFrame, groups: Sequence[Sequence[str]]) -> list[Combinations]:
         """Count the combinations of columns that rules read together."""
         counted = []
+        schema = table.collect_schema()
+        if objects := [name for group in groups for name in group if schema[name] == pl.Object]:
+            raise TableError(
+                f"column {objects[0]!r} has objects of Python, which a LazyFrame can't count; collect it first"
+            )
         for group in groups:
             query = table.group_by(group, maintain_order=True).agg(pl.len().cast(pl.Int64).alias(_ROWS))
             collected = query.collect(engine="streaming")

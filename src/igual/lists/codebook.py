@@ -9,7 +9,7 @@ from typing import Any
 
 from igual.column import find_lone_surrogate
 from igual.display import Tabled
-from igual.errors import ListError
+from igual.errors import ListError, spell_given
 from igual.lists.codes import CodeMeaning, check_codes
 from igual.values import value_of, values_of
 
@@ -60,7 +60,7 @@ class Codebook(Tabled):
         codes = [*self.labels.items(), *((entry.code, entry.label) for entry in self.special)]
         for code, label in codes:
             if not isinstance(code, str) or not isinstance(label, str):
-                raise ListError(f"a codebook holds texts; found {code!r}: {label!r}")
+                raise ListError(f"a codebook holds texts; found {spell_given(code)}: {spell_given(label)}")
             if not label.strip():
                 raise ListError(f"code {code!r} has no label")
         if (bad := find_lone_surrogate(text for pair in codes for text in pair)) is not None:

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 from igual.column import find_lone_surrogate
 from igual.display import Tabled
-from igual.errors import ListError
+from igual.errors import ListError, spell_given
 from igual.values import values_of
 
 
@@ -40,7 +40,7 @@ class PairList(Tabled):
         if "" in self.pairs:
             raise ListError("a pair list has an empty text to look for")
         if bad := [text for pair in self.pairs.items() for text in pair if not isinstance(text, str)]:
-            raise ListError(f"a pair list holds texts; found {bad[0]!r}")
+            raise ListError(f"a pair list holds texts; found {spell_given(bad[0])}")
         if (half := find_lone_surrogate(text for pair in self.pairs.items() for text in pair)) is not None:
             raise ListError(f"{half!r} has half of a character, which can't be written anywhere")
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from igual.column import find_lone_surrogate
 from igual.display import Tabled, format_short_list
-from igual.errors import ListError
+from igual.errors import ListError, spell_given
 from igual.values import value_or_same, values_of
 
 
@@ -53,7 +53,9 @@ class ReferenceList(Tabled):
                 raise ListError(f"{word!r} takes a mapping of names to lists; found {type(given).__name__}")
         for given in (self.values, *self.aliases.values(), *self.attributes.values()):
             if isinstance(given, str | bytes) or not isinstance(given, Iterable):
-                raise ListError(f"entries, aliases and attributes take lists of texts; found {given!r:.60}")
+                raise ListError(
+                    f"entries, aliases and attributes take lists of texts; found {spell_given(given)}"
+                )
         set_field(self, "values", _as_values(self.values))
         aliases = values_of(self.aliases)
         set_field(self, "aliases", {entry: _as_values(given) for entry, given in aliases.items() if given})
@@ -63,7 +65,7 @@ class ReferenceList(Tabled):
         _refuse_repeats(self.values)
         for name, column in self.attributes.items():
             if others := [cell for cell in column if not isinstance(cell, str | None)]:
-                raise ListError(f"attribute {name!r} takes texts; found {others[0]!r:.60}")
+                raise ListError(f"attribute {name!r} takes texts; found {spell_given(others[0])}")
             if len(column) != len(self.values):
                 raise ListError(f"attribute {name!r} has {len(column)} values for {len(self.values)} entries")
         entry_of, contested = self._collect_spellings()
@@ -184,7 +186,9 @@ def _refuse_repeats(values: Iterable[str]) -> None:
     seen: set[str] = set()
     for value in values:
         if not isinstance(value, str) or not value.strip():
-            raise ListError(f"entry {len(seen) + 1} of a reference list is blank or not a text: {value!r}")
+            raise ListError(
+                f"entry {len(seen) + 1} of a reference list is blank or not a text: {spell_given(value)}"
+            )
         if value in seen:
             raise ListError(f"entry {value!r} stands twice in the reference list")
         seen.add(value)

@@ -14,7 +14,7 @@ import pyarrow.compute as pc
 from igual.column import TEXT, Column
 from igual.conditions import Condition
 from igual.display import Reported, to_figure, to_sentence
-from igual.errors import RulebookError
+from igual.errors import RulebookError, spell_given
 from igual.lists import Codebook, ReferenceList
 
 if TYPE_CHECKING:
@@ -109,7 +109,7 @@ def tally_column(
     """
     RulebookError.refuse_unknown("sort", sort, get_args(Sort))
     if top is not None and (not isinstance(top, int | np.integer) or isinstance(top, bool) or top < 1):
-        raise RulebookError(f"'top' takes a whole number from 1 on; found {top!r:.60}")
+        raise RulebookError(f"'top' takes a whole number from 1 on; found {spell_given(top)}")
     mask = condition.mask(column.values, lists=lists)
     values, rows = column.values.filter(pa.array(mask)), column.counts[mask]
     by_value = np.asarray(pc.sort_indices(values))

@@ -10,7 +10,7 @@ from functools import cached_property
 import pyarrow as pa
 
 from igual.column import TEXT
-from igual.errors import RulebookError
+from igual.errors import RulebookError, spell_given
 from igual.matching.keys import plain, words_key
 
 # Each group holds words of which one thing can only be one.
@@ -83,7 +83,7 @@ class Vocabulary:
         )
         for name, given in (("opposites", opposites), ("small_words", small_words)):
             if isinstance(given, str | Mapping) or not isinstance(given, Iterable):
-                raise RulebookError(f"{name!r} takes a list; found {given!r:.60}")
+                raise RulebookError(f"{name!r} takes a list; found {spell_given(given)}")
         opposites = tuple(opposites)
         if any(
             isinstance(group, str) or not isinstance(group, Sized) or len(group) < 2 for group in opposites
@@ -112,7 +112,7 @@ class Vocabulary:
 def one_word(text: str) -> str:
     """A word as matching compares it."""
     if not isinstance(text, str):
-        raise RulebookError(f"{text!r:.60} is not a word")
+        raise RulebookError(f"{spell_given(text)} is not a word")
     word: str = words_key(plain(pa.array([text], TEXT)))[0].as_py()
     if not word or " " in word:
         raise RulebookError(f"{text!r} is not one word")

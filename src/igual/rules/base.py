@@ -76,7 +76,8 @@ class Rule(Settings):
             return given
         words = dict(given)
         if words.get("column") is not None:
-            if words.get("columns") not in (None, (words["column"],)):
+            several = words.get("columns")
+            if several is not None and not (isinstance(several, tuple) and several == (words["column"],)):
                 raise ValueError("give 'column' or 'columns', not both")
             if not isinstance(words["column"], str):
                 raise ValueError("'column' takes one text; give 'columns' for several")

@@ -96,7 +96,7 @@ class Match(ListRule):
     def _one_or_several(cls, given: Any) -> Any:
         if isinstance(given, str):
             return (given,)
-        if given == ():
+        if isinstance(given, list | tuple) and not given:
             raise ValueError("'by' needs at least one way to match")
         return given
 

@@ -13,7 +13,7 @@ import pyarrow as pa
 from igual.display import Tabled
 from igual.engines import Source, open_table
 from igual.engines.base import OutgrowsDriverError
-from igual.errors import RulebookError, error_context
+from igual.errors import RulebookError, error_context, spell_given
 from igual.lists import SHELVES, Codebook, PairList, ReferenceList, Shelf
 from igual.looking.headers import restyle_headers
 from igual.rules.base import Rule
@@ -260,7 +260,7 @@ class Rulebook(Tabled):
         if only is None:
             return self
         if isinstance(only, bool) or not isinstance(only, int) or not 1 <= only <= len(self.rules):
-            raise RulebookError(f"there is no rule {only!r}: the rulebook has {len(self.rules)}")
+            raise RulebookError(f"there is no rule {spell_given(only)}: the rulebook has {len(self.rules)}")
         return replace(self, rules=self.rules[:only], checks=())
 
     def source_columns(self, names: Sequence[str]) -> tuple[str, ...]:
