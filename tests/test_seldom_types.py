@@ -124,3 +124,23 @@ def test_rules_read_no_nested_cells_of_polars() -> None:
                 book.apply(table)
         made: Any = BOOK.apply(frame).table
         assert made.collect()["a"].to_list() == cells
+
+
+@pytest.mark.parametrize("out", [".parquet", ".csv"])
+def test_types_that_a_format_lacks_are_refused_by_name(out: str, run: Run, tmp_path: Path) -> None:
+    union = pa.UnionArray.from_sparse(pa.array([0, 1], pa.int8()), [pa.array(["a", "b"]), pa.array([1, 2])])
+    ends = pa.array([2], pa.int16())
+    lacking = [union, pa.array([(1, 2, 3), None], pa.month_day_nano_interval())]
+    lacking.append(pa.RunEndEncodedArray.from_arrays(ends, pa.array(["oak"])))
+    BOOK.save(tmp_path / "b.toml")
+    for cells in lacking:
+        table = pa.table({"odd": cells, "k": ["x", "y"]})
+        with pa.ipc.new_file(tmp_path / "t.arrow", table.schema) as file:
+            file.write_table(table)
+        refused = run(f"apply b.toml t.arrow --out o{out}")
+        assert (refused.returncode, refused.stderr.count("\n")) == (2, 1), refused.stderr
+        assert "column 'odd'" in refused.stderr
+        assert f"{cells.type}" in refused.stderr
+        assert not (tmp_path / f"o{out}").exists()
+        assert run("apply b.toml t.arrow --out o.arrow --force").returncode == 0
+        assert feather.read_table(tmp_path / "o.arrow")["odd"].type == cells.type

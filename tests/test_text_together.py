@@ -63,7 +63,7 @@ def test_case(
     if style in IDENTIFIER_STYLES:
         one = identifier_in(style, keep)  # type: ignore[arg-type]
     else:
-        one = casing._one_text(style, frozenset(keep), frozenset(map(str.lower, small)), language)
+        one = casing.text_recaser(style, frozenset(keep), frozenset(map(str.lower, small)), language)
     made = recased(texts(*cells), style, keep, small, language).to_pylist()
     assert made == [None if cell is None else one(cell) for cell in cells]
 

@@ -234,7 +234,7 @@ def test_numbers_are_written_in_plain_notation(tmp_path: Path) -> None:
 
 def test_what_a_text_table_can_not_hold_is_refused(tmp_path: Path) -> None:
     for cells in ([["x"]], [{"k": 1}], [b"\xff"]):
-        with pytest.raises(igual.OutputError, match="which a text table can't hold"):
+        with pytest.raises(igual.OutputError, match="what a text table can't hold"):
             write_csv(pa.table({"c": pa.array(cells)}), tmp_path / "n.csv")
 
 

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from decimal import Decimal
-from typing import NamedTuple
+from functools import partial
+from typing import Any, NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -13,7 +14,7 @@ import pyarrow.compute as pc
 from pyarrow import csv
 
 from igual.column import to_mask
-from igual.errors import OutputError
+from igual.errors import OutputError, error_context
 from igual.text.arrays import each_where, has_pattern
 from igual.text.cells import print_times
 from igual.text.plain_types import to_plain
@@ -58,17 +59,28 @@ def encode_csv(
     options = csv.WriteOptions(include_header=False, delimiter=delimiter, quoting_style="none")
     places = [str(place) for place in range(table.num_columns)]
     header = pa.table([pa.array([name]) for name in table.column_names], names=places)
-    cells = pa.table([_quoted_once(to_plain(column), style) for column in table.columns], names=places)
+    names = table.column_names
+    quoted = _name_refused(names, table.columns, lambda column: _quoted_once(to_plain(column), style))
+    cells = pa.table(quoted, names=places)
     parts = [(header, style._replace(is_header=True))] if has_header else []
     for part, its_style in (*parts, (cells, style)):
         for batch in part.to_batches(max_chunksize=_WRITE_ROWS):
-            columns = [_quoted(column, its_style) for column in batch.columns]
+            columns = _name_refused(names, batch.columns, partial(_quoted, style=its_style))
             rows = pa.BufferOutputStream()
             csv.write_csv(pa.record_batch(columns, names=places), rows, options)
             written = rows.getvalue().to_pybytes()
             for stand_in, sign in exchanged:
                 written = written.replace(stand_in, sign) if stand_in != sign else written
             yield written
+
+
+def _name_refused(names: Sequence[str], columns: Sequence[Any], quote: Callable[[Any], Any]) -> list[Any]:
+    """Quote columns; the error for one that a text table can't hold names it."""
+    quoted = []
+    for name, column in zip(names, columns, strict=True):
+        with error_context(f"column {name!r}", OutputError):
+            quoted.append(quote(column))
+    return quoted
 
 
 class RowStyle(NamedTuple):
@@ -167,7 +179,7 @@ def _as_texts(column: pa.Array) -> pa.Array:
         texts = column.cast(pa.string())
     except (pa.ArrowNotImplementedError, pa.ArrowInvalid):
         raise OutputError(
-            f"a column is {kind}, which a text table can't hold; leave the column out, or write .parquet"
+            f"{kind} is what a text table can't hold; leave the column out, or write .parquet or .arrow"
         ) from None
     if not (pa.types.is_floating(kind) or pa.types.is_decimal(kind)):
         return texts

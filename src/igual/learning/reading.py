@@ -13,7 +13,7 @@ from igual.column import TEXT
 from igual.learning.prior import STEP
 from igual.learning.steps import RuleStep, cost_of_text, date, number
 from igual.text.dates import ISO, MONTHS, check_form, days, written
-from igual.text.reading import write_numbers
+from igual.text.reading import number_writer
 
 _NUMBER = re.compile(
     r"(?P<before>[^0-9+\-−]*?)\s*(?P<number>[+\-−]?[0-9][0-9.,' ]*)(?<! )\s*(?P<behind>[^0-9]*)"
@@ -85,7 +85,7 @@ def _numbers(text: str, wanted: str) -> Iterator[RuleStep]:
                 read = _read_number(given, mark, group, units)
                 if read is None or form is None:
                     return read
-                return str(write_numbers(pa.array([read], TEXT), form)[0].as_py())
+                return number_writer(form)(read)
 
             yield number(run, cost + more, **words, **({"give": give} if give else {}))
 

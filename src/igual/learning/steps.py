@@ -27,7 +27,7 @@ from igual.learning.prior import (
 )
 from igual.rules.base import Rule
 from igual.rules.registry import find_rules
-from igual.text.casing import Style, recased
+from igual.text.casing import Style, recased, text_recaser
 from igual.text.dates import days, written
 from igual.text.folding import without_accents
 from igual.text.identifiers import IDENTIFIER_STYLES, IdentifierStyle, identifier_in
@@ -166,14 +166,10 @@ def without_spaces() -> RuleStep:
 
 @lru_cache(maxsize=20_000)
 def _recase(text: str, style: Style) -> str:
-    """A text in a style: plain ones as they are for nearly all texts; the rule itself has the last word."""
-    if style == "lower":
-        return text.lower()
-    if style == "upper":
-        return text.upper()
+    """A text in a style; the rule itself has the last word."""
     if style in IDENTIFIER_STYLES:
         return identifier_in(cast(IdentifierStyle, style), ())(text)
-    return str(recased(pa.array([text], TEXT), style, (), ())[0].as_py())
+    return text_recaser(style)(text)
 
 
 def case(style: Style) -> RuleStep:

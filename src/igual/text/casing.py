@@ -85,7 +85,7 @@ def recased(
     if style == "name":
         careful |= has_pattern(values, SPECIAL)
     made = pack(packed._replace(data=_cased_together(packed, style, keep, small, careful)), values)
-    one = _one_text(style, frozenset(keep), frozenset(word.lower() for word in small), language)
+    one = text_recaser(style, frozenset(keep), frozenset(word.lower() for word in small), language)
     return each_where(made, careful, values, one)
 
 
@@ -97,7 +97,7 @@ def _recased_by_stand_ins(
     kept = [stand_in_letters(word) for word in keep]
     low = [stand_in_letters(word.lower()) for word in small]
     made = pack(take_stand_ins(unpack(recased(held_in, style, kept, low))), values)
-    one = _one_text(style, frozenset(keep), frozenset(word.lower() for word in small), language)
+    one = text_recaser(style, frozenset(keep), frozenset(word.lower() for word in small), language)
     return each_where(made, has_pattern(values, ANY_STAND_IN), values, one)
 
 
@@ -240,9 +240,13 @@ def _first_high(word: str, language: Language | None) -> str:
     return word[0].title() + word[1:]
 
 
-def _one_text(
-    style: Style, keep: frozenset[str], small: frozenset[str], language: Language | None
+def text_recaser(
+    style: Style,
+    keep: frozenset[str] = frozenset(),
+    small: frozenset[str] = frozenset(),
+    language: Language | None = None,
 ) -> Callable[[str], str]:
+    """How a text alone is put in a style that is none of identifiers: as `recased` does it, which is for many."""
     change = raising(language) if style == "upper" else lowering(language)
     if style == "name":
         return namer(small, keep, change)

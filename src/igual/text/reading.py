@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from decimal import MAX_EMAX, MIN_EMIN, ROUND_HALF_UP, Context, Decimal
 from typing import Any
 
@@ -64,12 +65,23 @@ def write_numbers(values: pa.Array, form: str) -> pa.Array:
         >>> write_numbers(pa.array(["1234567.125", "-0.004", None]), "1.234,50").to_pylist()
         ['1.234.567,13', '0,00', None]
     """
-    match = _NUMBER_FORM.fullmatch(check_number_form(form))
-    assert match is not None
-    group, mark, places = match["group"], match["mark"] or "", len(match["decimals"] or "")
-    step = Decimal(1).scaleb(-places)
+    group, mark, places = _read_form(form)
     if (short := _rounded(values, places)) is not None:
         return _grouped(short, group, mark)
+    return each(values, number_writer(form))
+
+
+def _read_form(form: str) -> tuple[str, str, int]:
+    """The mark between groups, the one before the decimals, and how many decimals there are."""
+    match = _NUMBER_FORM.fullmatch(check_number_form(form))
+    assert match is not None
+    return match["group"], match["mark"] or "", len(match["decimals"] or "")
+
+
+def number_writer(form: str) -> Callable[[str], str]:
+    """How a plain number alone is written: as `write_numbers` does it, which is for many."""
+    group, mark, places = _read_form(form)
+    step = Decimal(1).scaleb(-places)
 
     def write(text: str) -> str:
         rounded = Decimal(text).quantize(step, context=_ROUNDING)
@@ -77,7 +89,7 @@ def write_numbers(values: pa.Array, form: str) -> pa.Array:
         sign = "-" if rounded < 0 else ""
         return sign + whole.replace(",", group) + mark + decimals
 
-    return each(values, write)
+    return write
 
 
 def _rounded(values: pa.Array, places: int) -> pa.Array | None:

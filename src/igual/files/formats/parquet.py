@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import base64
+import io
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import IO, Any
 
 import pyarrow as pa
 
-from igual.errors import TableError
+from igual.errors import OutputError, TableError
 from igual.files.formats.base import (
     BatchPart,
     CleanPart,
@@ -70,7 +71,11 @@ class _ParquetWriter:
         as_shown = _as_text if is_plain else _hold_values
         shown = pa.schema([as_shown(field) for field in schema], schema.metadata)
         # Texts are written from their dictionaries, and are texts for whoever reads them.
-        self._writer = parquet.ParquetWriter(file, self._held, store_schema=False)
+        try:
+            self._writer = parquet.ParquetWriter(file, self._held, store_schema=False)
+        except (pa.ArrowNotImplementedError, OSError):
+            _refuse_unheld(self._held)
+            raise
         metadata = {
             b"ARROW:schema": base64.b64encode(shown.serialize().to_pybytes()),
             **(shown.metadata or {}),
@@ -108,6 +113,19 @@ def _open(path: Path, dictionaries: Sequence[str] = ()) -> Any:
         raise TableError(
             f"{path.name} is not a Parquet file, or is damaged: {str(error).splitlines()[0]}"
         ) from None
+
+
+def _refuse_unheld(schema: pa.Schema) -> None:
+    """Raise an error for the first column of a type that Parquet doesn't have, such as a union."""
+    from pyarrow import parquet
+
+    for field in schema:
+        try:
+            parquet.ParquetWriter(io.BytesIO(), pa.schema([field])).close()
+        except (pa.ArrowNotImplementedError, OSError):
+            raise OutputError(
+                f"Parquet has nothing for column {field.name!r}, which is {field.type}; write .arrow, or leave it out"
+            ) from None
 
 
 def _as_text(field: pa.Field) -> pa.Field:
