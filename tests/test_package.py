@@ -20,7 +20,7 @@ ROOT = Path(__file__).parent.parent
 SOURCE = ROOT / "src" / "igual"
 # From the ground up: a module imports from its own floor and from those below it.
 FLOORS = (
-    ("errors", "values", "pieces", "hashing", "distinct", "column", "settings", "display"),
+    ("errors", "values", "threads", "pieces", "hashing", "distinct", "column", "settings", "display"),
     ("text", "lists"),
     ("conditions", "decisions", "rulings"),
     ("matching",),

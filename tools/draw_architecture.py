@@ -22,7 +22,7 @@ FLOORS = (
     ("matching",),
     ("conditions", "decisions", "rulings"),
     ("text", "lists"),
-    ("errors", "values", "pieces", "hashing", "distinct", "column", "settings", "display"),
+    ("errors", "values", "threads", "pieces", "hashing", "distinct", "column", "settings", "display"),
 )
 WIDTH, HEIGHT, GAP = 1_650, 34, 14
 

@@ -6,14 +6,11 @@ What is made of a text must not depend on the others. Arrow's and NumPy's kernel
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor
-from typing import TypeVar
 
 import pyarrow as pa
 
-Made = TypeVar("Made")
-# Most of the work lets others work beside it; more than two at a time would wait for each other.
-AT_A_TIME = 2
+from igual.threads import Made, map_in_order
+
 # So many bytes of text, and so many texts at most: smaller ones would wait for each other more often.
 _BYTES, _TEXTS = 1 << 21, 1 << 16
 
@@ -46,8 +43,7 @@ def each_piece(values: pa.Array, work: Callable[[int, int], Made]) -> Iterator[M
     if len(pieces) == 1:
         yield work(*pieces[0])
         return
-    with ThreadPoolExecutor(AT_A_TIME) as pool:
-        yield from pool.map(lambda piece: work(*piece), pieces)
+    yield from map_in_order(lambda piece: work(*piece), pieces)
 
 
 def change_pieces(values: pa.Array, change: Callable[[pa.Array], pa.Array]) -> pa.Array:

@@ -8,6 +8,7 @@ import os
 import signal
 import stat
 import subprocess
+import sys
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
@@ -231,9 +232,32 @@ def test_a_full_disk_while_a_spreadsheet_is_written(trees: Path) -> None:
 @pytest.mark.parametrize("megabytes", [600, 1_400])
 def test_short_memory_is_no_mistake_of_igual(trees: Path, megabytes: int) -> None:
     call = limited(f"-v {megabytes}000", str(COMMAND), *"apply trees.toml june.csv --out new.csv".split())
-    done = subprocess.run(call, cwd=trees, capture_output=True, text=True)
+    done = subprocess.run(call, cwd=trees, capture_output=True, text=True, timeout=300)
     assert "unforeseen" not in done.stderr
     assert (trees / "new.csv").exists() is (done.returncode == 0)
+
+
+def test_packages_that_find_no_memory_are_no_mistake_of_igual(capsys: pytest.CaptureFixture[str]) -> None:
+    from igual.cli._process import explain_failure
+
+    try:
+        try:
+            raise ImportError("_sparse.so: failed to map segment from shared object")
+        except ImportError as error:
+            raise ImportError("the package seems to be broken") from error
+    except ImportError as error:
+        assert explain_failure(error, was_interrupted=False) == 2
+    assert capsys.readouterr().err == "igual: the computer has too little free memory for this table\n"
+
+
+def test_no_thread_is_started_where_memory_is_limited() -> None:
+    # A thread that finds no memory for its first step ends without a word, and Python would wait for it without end.
+    code = "import threading; from igual.threads import map_in_order; print(*map_in_order(lambda _: threading.current_thread().name, 'ab'))"
+    free = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert "MainThread" not in free.stdout
+    for limit in ("-v 8000000", "-d 8000000"):
+        done = subprocess.run(limited(limit, sys.executable, "-c", code), capture_output=True, text=True)
+        assert (done.stdout, done.stderr) == ("MainThread MainThread\n", "")
 
 
 # Formulas

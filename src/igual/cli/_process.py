@@ -112,11 +112,20 @@ def explain_failure(error: BaseException, *, was_interrupted: bool) -> int:
 def _format_error(error: BaseException) -> tuple[str, ...]:
     if isinstance(error, IgualError):
         return (str(error),)
-    if isinstance(error, MemoryError) or any(words in str(error) for words in _NO_MEMORY):
+    if _is_short_of_memory(error):
         return ("the computer has too little free memory for this table",)
     if isinstance(error, OSError) and error.strerror:
         return (f"{error.filename or 'standard output'}: {error.strerror}",)
     return (f"unforeseen error, {type(error).__name__}: {error}", _REPORT)
+
+
+def _is_short_of_memory(error: BaseException | None) -> bool:
+    """Whether an error, or one that it came of, says so: packages that can't be loaded word it anew."""
+    while error is not None:
+        if isinstance(error, MemoryError) or any(words in str(error) for words in _NO_MEMORY):
+            return True
+        error = error.__cause__ or error.__context__
+    return False
 
 
 def _print_error(*lines: str) -> None:

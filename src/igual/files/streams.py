@@ -6,11 +6,9 @@ No more is held at once than a few parts of the file and the distinct values of 
 from __future__ import annotations
 
 import os
-from collections import deque
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
+from collections.abc import Callable, Sequence
 from copy import copy
-from typing import NamedTuple, TypeVar
+from typing import NamedTuple
 
 import pyarrow as pa
 
@@ -29,9 +27,8 @@ from igual.engines.placing import place_cells
 from igual.errors import TableError
 from igual.files.csv_cells import guard_names
 from igual.files.formats.base import PART_BYTES, CleanPart, NewCells, OpenedTable, TablePart, Writer
+from igual.threads import map_in_order
 
-_Item = TypeVar("_Item")
-_Made = TypeVar("_Made")
 # More threads than that wait for one another, or for the disk.
 _MOST_THREADS = 4
 _BYTES_PER_VALUE, _BYTES_PER_COLUMN, _LARGEST_PART = 64, 1 << 15, 64 << 20
@@ -58,29 +55,9 @@ class CountedTable(NamedTuple):
     state: Sequence[tuple[int, int]]
 
 
-def map_in_order(work: Callable[[_Item], _Made], items: Iterable[_Item]) -> Iterator[_Made]:
-    """Do work on items in several threads, a few ahead at a time; what is made comes in the order of the items.
-
-    Args:
-        work: What to do with an item.
-        items: The items.
-
-    Yields:
-        What was made of each.
-    """
-    threads = min(_MOST_THREADS, len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else 2)
-    with ThreadPoolExecutor(threads) as pool:
-        waiting: deque[Future[_Made]] = deque()
-        try:
-            for item in items:
-                waiting.append(pool.submit(work, item))
-                if len(waiting) > threads:
-                    yield waiting.popleft().result()
-            while waiting:
-                yield waiting.popleft().result()
-        finally:
-            for future in waiting:
-                future.cancel()
+def _count_threads() -> int:
+    """How many parts of a file are worked on at a time."""
+    return min(_MOST_THREADS, len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else 2)
 
 
 def count_table(
@@ -120,7 +97,7 @@ def _count_table(
     places = sorted(set[int]().union(*groups))
     # Each column of each part takes a moment, however few rows it has.
     size = min(max(PART_BYTES, _BYTES_PER_COLUMN * len(places)), _LARGEST_PART)
-    for part_rows, counted in map_in_order(count, opened.parts(places, size)):
+    for part_rows, counted in map_in_order(count, opened.parts(places, size), _count_threads()):
         rows += part_rows
         on_rows(rows)
         for counter, combinations, group in zip(counters, counted, groups, strict=True):
@@ -215,7 +192,7 @@ class CleanTable:
         # What is looked up is hashed anew for each part: the more there is, the larger the parts.
         most = max((len(counted.counted[group].rows) for group in needed), default=0)
         size = min(max(PART_BYTES, _BYTES_PER_VALUE * most), _LARGEST_PART)
-        for part_rows, prepared in map_in_order(prepare, counted.opened.parts(None, size)):
+        for part_rows, prepared in map_in_order(prepare, counted.opened.parts(None, size), _count_threads()):
             writer.write(prepared)
             rows += part_rows
             on_rows(rows)

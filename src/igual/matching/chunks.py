@@ -3,20 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
-from typing import TypeVar
 
 import numpy as np
 
 from igual.matching.pairs import Ints
+from igual.threads import Made, map_in_order
 
-Made = TypeVar("Made")
 _FIRST = 500
 # So many short texts come together, and longer ones by the room that they need.
 _MOST, _SHORT, _LONG = 12_000, 20, 100
 _ROOM = _MOST * _SHORT**2
-# Most of the work lets others work beside it; more than two at a time would wait for each other.
-_AT_A_TIME = 2
 ProgressCallback = Callable[[int, int], None]
 
 
@@ -44,14 +40,10 @@ def work_in_chunks(
     yield chunks[0], work(chunks[0])
     if len(chunks) == 1:
         return
-    pool = ThreadPoolExecutor(_AT_A_TIME)
-    try:
-        for number, made in enumerate(pool.map(work, chunks[1:]), 1):
-            if on_progress is not None:
-                on_progress(number + 1, len(chunks))
-            yield chunks[number], made
-    finally:
-        pool.shutdown(cancel_futures=True)
+    for number, made in enumerate(map_in_order(work, chunks[1:]), 1):
+        if on_progress is not None:
+            on_progress(number + 1, len(chunks))
+        yield chunks[number], made
 
 
 def _split_by_length(positions: Ints, lengths: Ints) -> Iterator[Ints]:
@@ -67,6 +59,5 @@ def _split_by_length(positions: Ints, lengths: Ints) -> Iterator[Ints]:
 
 def run_in_threads(parts: Sequence[Callable[[], object]]) -> None:
     """Have several things made at a time."""
-    with ThreadPoolExecutor(_AT_A_TIME) as pool:
-        for _ in pool.map(lambda part: part(), parts):
-            pass
+    for _ in map_in_order(lambda part: part(), parts):
+        pass

@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 
 from igual.report.terminal import is_quiet
 from igual.text.characters import printable
+from igual.threads import may_start_threads
 
 _AFTER_SECONDS = 1.0
 
@@ -31,7 +32,8 @@ def show_progress(what: str) -> Iterator[Callable[[int, int | None], None]]:
         knows yet how many there are.
     """
     in_notebook = is_notebook()
-    if is_quiet() or (not in_notebook and (sys.stderr is None or not sys.stderr.isatty())):
+    is_shown = in_notebook or (sys.stderr is not None and sys.stderr.isatty())
+    if is_quiet() or not is_shown or not may_start_threads():
         yield lambda done, total: None
         return
     import threading
