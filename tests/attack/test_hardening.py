@@ -240,13 +240,9 @@ def test_short_memory_is_no_mistake_of_igual(trees: Path, megabytes: int) -> Non
 def test_packages_that_find_no_memory_are_no_mistake_of_igual(capsys: pytest.CaptureFixture[str]) -> None:
     from igual.cli._process import explain_failure
 
-    try:
-        try:
-            raise ImportError("_sparse.so: failed to map segment from shared object")
-        except ImportError as error:
-            raise ImportError("the package seems to be broken") from error
-    except ImportError as error:
-        assert explain_failure(error, was_interrupted=False) == 2
+    error = ImportError("the package seems to be broken")
+    error.__cause__ = ImportError("_sparse.so: failed to map segment from shared object")
+    assert explain_failure(error, was_interrupted=False) == 2
     assert capsys.readouterr().err == "igual: the computer has too little free memory for this table\n"
 
 
