@@ -17,7 +17,7 @@ import pytest
 from pyarrow import feather, parquet
 
 import igual
-from igual.rules import Case, Replace, Spacing
+from igual.rules import Blanks, Case, Overlay, Replace, Spacing
 from igual.text.plain_types import to_plain
 from igual.values import value_of
 from tests.conftest import Run
@@ -144,3 +144,39 @@ def test_types_that_a_format_lacks_are_refused_by_name(out: str, run: Run, tmp_p
         assert not (tmp_path / f"o{out}").exists()
         assert run("apply b.toml t.arrow --out o.arrow --force").returncode == 0
         assert feather.read_table(tmp_path / "o.arrow")["odd"].type == cells.type
+
+
+@pytest.mark.parametrize("cells", [pa.nulls(2), pa.array([b"0" * 16, None], pa.uuid())])
+def test_what_rules_make_of_a_pandas_column_of_another_type_are_texts(cells: pa.Array) -> None:
+    frame = pa.table({"a": cells}).to_pandas(types_mapper=pd.ArrowDtype)
+    book = igual.Rulebook([Blanks(column="a", fill="none"), Overlay(column="a", start=1, length=2, text="x")])
+    made: Any = book.apply(frame).table
+    assert made["a"].dtype == pd.ArrowDtype(pa.string())
+    raw = [None if cell is None else str(cell) for cell in cells.to_pylist()]
+    assert made["a"].tolist() == [f"x{('none' if value is None else value)[2:]}" for value in raw]
+
+
+def test_crosswalks_know_a_column_without_a_name(tmp_path: Path) -> None:
+    table = {"": ["oak", "Elm"], "k": ["x", "y"]}
+    outcome = igual.Rulebook([Case(column="", style="upper")]).apply(table)
+    assert outcome.crosswalks.apply(table).table == {"": ["OAK", "ELM"], "k": ["x", "y"]}
+    outcome.crosswalks.save(tmp_path / "walk.csv")
+    with (tmp_path / "walk.csv").open("a", encoding="utf-8") as file:
+        file.write(",,,,,,,,,\n")
+    assert igual.Crosswalk.load(tmp_path / "walk.csv").apply(table).table[""] == ["OAK", "ELM"]
+    (tmp_path / "one.csv").write_text("column,raw,clean\nk,x,X\n,,\n", encoding="utf-8")
+    assert igual.Crosswalk.load(tmp_path / "one.csv").columns == ["k"]
+
+
+@pytest.mark.parametrize("out", [".xlsx", ".jsonl", ".arrow"])
+def test_empty_columns_of_types_that_arrow_makes_no_array_of(out: str, run: Run, tmp_path: Path) -> None:
+    halves = pa.DictionaryArray.from_arrays(pa.array([], pa.int32()), pa.array([], pa.float16()))
+    union = pa.UnionArray.from_sparse(pa.array([], pa.int8()), [pa.array([], pa.string())])
+    table = pa.table({"h": halves, "u": union, "k": pa.array([], pa.string())})
+    with pa.ipc.new_file(tmp_path / "t.arrow", table.schema) as file:
+        file.write_table(table)
+    (tmp_path / "walk.csv").write_text("column,raw,clean\nk,oak,Oak\n", encoding="utf-8")
+    BOOK.save(tmp_path / "b.toml")
+    for call in ("survey", "crosswalk walk.csv", "apply b.toml"):
+        done = run(f"{call} t.arrow" + ("" if call == "survey" else f" --out o{out} --force"))
+        assert done.returncode == 0, done.stderr

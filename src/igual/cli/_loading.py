@@ -29,6 +29,7 @@ from igual.report.progress import show_progress
 from igual.report.terminal import LOGGER, log_note
 from igual.text.characters import printable
 from igual.text.folding import folded_key
+from igual.text.plain_types import join_chunks
 
 
 def open_table(table: TableSource) -> OpenedTable:
@@ -92,7 +93,7 @@ def read_rows(opened: OpenedTable, name: str) -> Column:
 
 
 def _in_dictionary(cells: pa.Array | pa.ChunkedArray) -> pa.Array:
-    whole = cells.combine_chunks() if isinstance(cells, pa.ChunkedArray) else cells
+    whole = join_chunks(cells)
     is_text = pa.types.is_string(whole.type) or pa.types.is_large_string(whole.type)
     return whole.cast(TEXT).dictionary_encode() if is_text else whole
 

@@ -12,6 +12,7 @@ import pyarrow as pa
 from igual.column import TEXTS, Column
 from igual.errors import TableError
 from igual.text.cells import DATES, NUMBERS, READABLE, WHOLE
+from igual.text.plain_types import join_chunks
 
 
 class OutputType(NamedTuple):
@@ -343,7 +344,7 @@ def wrap_values(values: Any) -> tuple[Any, Callable[[Any, str], Any]]:
         whole = isinstance(values, pa.Array)
         return pa.table(
             {"values": values}
-        ), lambda table, name: table[name].combine_chunks() if whole else table[name]
+        ), lambda table, name: join_chunks(table[name]) if whole else table[name]
     if hasattr(values, "__arrow_c_stream__") or hasattr(values, "__arrow_c_array__"):
         return pa.table({"values": pa.chunked_array(values)}), lambda table, name: table[name]
     return {"values": values}, lambda table, name: table[name]

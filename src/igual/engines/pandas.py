@@ -132,9 +132,12 @@ def decode_column(clean: CleanColumn, given: pd.Series) -> pd.Series:
         return pd.Series(labels, index=index, name=clean.name)
     if isinstance(dtype, pd.StringDtype) or (isinstance(dtype, pd.ArrowDtype) and clean.column.kind == TEXTS):
         kind = pa.large_string() if isinstance(dtype, pd.StringDtype) else dtype.pyarrow_dtype
-        restored: Any = dtype
+        if pa.types.is_null(kind) or isinstance(kind, pa.BaseExtensionType):
+            # What a rule makes of nothing, or of a UUID, needn't be one.
+            kind = pa.string()
+        restored: Any = dtype if isinstance(dtype, pd.StringDtype) else pd.ArrowDtype(kind)
         texts = restored.__from_arrow__(clean.column.decode(clean.values, kind))
-        return pd.Series(texts, index=index, name=clean.name, dtype=dtype)
+        return pd.Series(texts, index=index, name=clean.name, dtype=restored)
     if not _holds_objects(dtype):
         return pd.Series(
             clean.column.decode(clean.values).to_pandas().array, index=index, name=clean.name, dtype="str"

@@ -12,6 +12,7 @@ from igual.column import TEXT, to_mask
 from igual.errors import TableError
 from igual.files.formats.base import OpenedTable
 from igual.text.cells import decode_dictionary
+from igual.text.plain_types import join_chunks
 
 # Rows that are shown for a value.
 MOST_ROWS = 3
@@ -64,7 +65,7 @@ def _first_of_each(values: pa.Array) -> np.ndarray[tuple[int], np.dtype[np.int64
 
 
 def _as_texts(cells: pa.Array | pa.ChunkedArray) -> pa.Array:
-    whole = cells.combine_chunks() if isinstance(cells, pa.ChunkedArray) else cells
+    whole = join_chunks(cells)
     if pa.types.is_dictionary(whole.type):
         whole = decode_dictionary(whole)
     return whole.cast(TEXT)

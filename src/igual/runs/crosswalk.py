@@ -310,8 +310,13 @@ def _split_by_column(table: pa.Table) -> dict[str, pa.Table]:
     return {
         name: ordered.slice(start, stop - start)
         for name, start, stop in zip(encoded.dictionary.to_pylist(), ends, ends[1:], strict=False)
-        if name
+        # Blank rows of a file are no rows of a column without a name.
+        if name or (name is not None and _has_text(ordered["raw"].slice(start, stop - start)))
     }
+
+
+def _has_text(cells: pa.ChunkedArray) -> bool:
+    return bool(pc.any(pc.greater(pc.binary_length(cells), 0)).as_py())
 
 
 def _read_column(column: pa.ChunkedArray, name: str, kind: pa.DataType) -> pa.ChunkedArray:

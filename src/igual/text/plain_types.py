@@ -30,6 +30,24 @@ def to_plain(cells: pa.ChunkedArray) -> pa.ChunkedArray:
     return cells if kind == cells.type else pa.chunked_array(map(_to_plain, cells.chunks), kind)
 
 
+def join_chunks(cells: pa.Array | pa.ChunkedArray) -> pa.Array:
+    """Give cells in one piece; Arrow itself can't make an empty one of every type, such as a union.
+
+    Args:
+        cells: Cells of any type, (rows,).
+
+    Returns:
+        The same, (rows,).
+
+    Example:
+        >>> len(join_chunks(pa.chunked_array([], pa.dictionary(pa.int32(), pa.float16()))))
+        0
+    """
+    if isinstance(cells, pa.Array):
+        return cells
+    return cells.combine_chunks() if cells.num_chunks else pa.nulls(0, cells.type)
+
+
 def plain_type(kind: pa.DataType) -> pa.DataType:
     """Give the type that `to_plain` makes of a type."""
     if isinstance(kind, pa.BaseExtensionType):

@@ -28,7 +28,7 @@ from igual.files.formats.base import (
 )
 from igual.files.sources import Readable
 from igual.text.cells import list_cells, print_cells
-from igual.text.plain_types import to_plain
+from igual.text.plain_types import join_chunks, to_plain
 
 _BLOCK = 4 << 20
 _LARGEST = (1 << 31) - (1 << 20)
@@ -279,7 +279,7 @@ class _JsonLinesWriter:
         glue, pieces = pa.scalar("", TEXT), []
         for number, name in enumerate(table.column_names):
             lead = f"{', ' if number else '{'}{json.dumps(name, ensure_ascii=False)}: "
-            pieces += [pa.scalar(lead, TEXT), _write_cells(to_plain(table.column(number)).combine_chunks())]
+            pieces += [pa.scalar(lead, TEXT), _write_cells(join_chunks(to_plain(table.column(number))))]
         lines = pc.binary_join_element_wise(*pieces, pa.scalar("}\n", TEXT), glue)
         whole = lines.combine_chunks() if isinstance(lines, pa.ChunkedArray) else lines
         ends = np.frombuffer(whole.buffers()[1], np.int64)[[whole.offset, whole.offset + len(whole)]]

@@ -15,7 +15,7 @@ from igual.files.formats.base import CleanPart, Format, OpenedTable, ReadOptions
 from igual.files.sources import Readable
 from igual.files.workbooks import read_workbook
 from igual.text.cells import list_cells
-from igual.text.plain_types import to_plain
+from igual.text.plain_types import join_chunks, to_plain
 
 _MOST_ROWS, _MOST_COLUMNS, _MOST_CHARACTERS = 1_048_576, 16_384, 32_767
 # Dates begin in 1900, with a precision of milliseconds; numbers are doubles.
@@ -100,7 +100,7 @@ class _XlsxWriter:
 
     def prepare(self, clean: CleanPart) -> Any:
         """Give the cells."""
-        columns = [list_cells(to_plain(column).combine_chunks(), _holds) for column in clean.table().columns]
+        columns = [list_cells(join_chunks(to_plain(column)), _holds) for column in clean.table().columns]
         return columns, clean.part.rows
 
     def write(self, prepared: Any) -> None:
