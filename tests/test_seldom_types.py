@@ -177,6 +177,10 @@ def test_empty_columns_of_types_that_arrow_makes_no_array_of(out: str, run: Run,
         file.write_table(table)
     (tmp_path / "walk.csv").write_text("column,raw,clean\nk,oak,Oak\n", encoding="utf-8")
     BOOK.save(tmp_path / "b.toml")
+    nothing = pa.DictionaryArray.from_arrays(pa.array([None, 0], pa.int32()), pa.nulls(1))
+    with pa.ipc.new_file(tmp_path / "n.arrow", pa.schema([("k", nothing.type)])) as file:
+        file.write_table(pa.table({"k": nothing}))
+    assert run(f"crosswalk walk.csv n.arrow n.arrow --out m{out}").returncode == 0
     for call in ("survey", "crosswalk walk.csv", "apply b.toml"):
         done = run(f"{call} t.arrow" + ("" if call == "survey" else f" --out o{out} --force"))
         assert done.returncode == 0, done.stderr

@@ -307,7 +307,9 @@ def _spell(column: pa.ChunkedArray) -> str:
     try:
         return repr(column.to_pylist())
     except OverflowError:
-        return str(column.combine_chunks().to_string(window=_ROWS))
+        # Parquet has no seconds, and holds milliseconds in their place.
+        whole = column.cast(pa.timestamp("ms")) if pa.types.is_timestamp(column.type) else column
+        return str(whole.combine_chunks().to_string(window=_ROWS))
 
 
 def _compare_with_counts(done: Done, table: dict[str, list[str]], column: str) -> str:

@@ -137,7 +137,8 @@ def decode_column(clean: CleanColumn, given: pd.Series) -> pd.Series:
             kind = pa.string()
         restored: Any = dtype if isinstance(dtype, pd.StringDtype) else pd.ArrowDtype(kind)
         texts = restored.__from_arrow__(clean.column.decode(clean.values, kind))
-        return pd.Series(texts, index=index, name=clean.name, dtype=restored)
+        made: pd.Series = pd.Series(texts, index=index, name=clean.name, dtype=restored)
+        return made
     if not _holds_objects(dtype):
         return pd.Series(
             clean.column.decode(clean.values).to_pandas().array, index=index, name=clean.name, dtype="str"

@@ -20,7 +20,7 @@ def to_plain(cells: pa.ChunkedArray) -> pa.ChunkedArray:
 
     Returns:
         UUIDs as texts, other extension types as what they store, decimals of 32 and 64 bits as those of 128, views of
-        bytes as bytes; others as they are, (rows,).
+        bytes as bytes, dictionaries of nothing as nothing; others as they are, (rows,).
 
     Example:
         >>> to_plain(pa.chunked_array([pa.array([bytes(16), None], pa.uuid())])).to_pylist()
@@ -57,6 +57,8 @@ def plain_type(kind: pa.DataType) -> pa.DataType:
     if pa.types.is_binary_view(kind):
         return pa.large_binary()
     if pa.types.is_dictionary(kind):
+        if pa.types.is_null(kind.value_type):
+            return pa.null()
         return pa.dictionary(kind.index_type, plain_type(kind.value_type), kind.ordered)
     return kind
 
@@ -66,6 +68,8 @@ def _to_plain(cells: pa.Array) -> pa.Array:
     if isinstance(kind, pa.BaseExtensionType):
         return _write_uuids(cells.storage) if kind.extension_name == _UUID else _to_plain(cells.storage)
     if pa.types.is_dictionary(kind):
+        if pa.types.is_null(kind.value_type):
+            return pa.nulls(len(cells))
         values = _to_plain(cells.dictionary)
         return pa.DictionaryArray.from_arrays(cells.indices, values, ordered=kind.ordered)
     return cells.cast(plain_type(kind))
