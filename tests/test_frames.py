@@ -162,6 +162,22 @@ def test_rules_on_values_give_back_the_kind_they_got() -> None:
         igual.count(pl.LazyFrame({"s": [1], "t": [2]}), equals=2)
 
 
+@pytest.mark.parametrize("lead", [["oak"], [None], ["a", None], ["a", "b", ""]])
+@pytest.mark.parametrize("cut", [0, 40_000])
+def test_very_many_rows_of_polars_are_encoded_as_those_of_arrow(lead: list[str | None], cut: int) -> None:
+    # From 65,536 on, texts of which many are equal are told apart as the views that polars holds.
+    texts = lead + [None if row % 7 == 3 else f"v {row * row % 101}" for row in range(70_000)]
+    own = pa.table({"t": pa.array(texts, pa.large_string())})
+    frame = pl.concat(
+        [pl.DataFrame({"t": part}, {"t": pl.String}) for part in (texts[:cut], texts[cut:])], rechunk=False
+    )
+    book = igual.Rulebook([Case(column="t", style="upper"), Replace(column="t", pairs={"V": "W"}, into="u")])
+    outcome, wanted = book.apply(frame), book.apply(own)
+    for name in ("t", "u"):
+        assert outcome.table[name].to_list() == wanted.table[name].to_pylist()
+        assert outcome.crosswalk(name).equals(wanted.crosswalk(name))
+
+
 @pytest.mark.parametrize("kind", ["polars", "polars, lazy", "Arrow reader", "Arrow batch"])
 def test_empty_tables_and_missing_columns(kind: str) -> None:
     table = {"polars": pl.DataFrame, "polars, lazy": pl.LazyFrame}.get(kind, pa.table)(

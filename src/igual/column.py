@@ -12,7 +12,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.distinct import find_distinct
+from igual.distinct import encode_views, find_distinct, seem_repeated
 
 Codes = npt.NDArray[np.int32]
 Counts = npt.NDArray[np.int64]
@@ -52,11 +52,8 @@ class Column:
         """
         if isinstance(texts, pa.Array):
             texts = pa.chunked_array([texts])
-        if pa.types.is_string_view(texts.type) or (
-            pa.types.is_string(texts.type) and texts.nbytes > _MOST_BYTES
-        ):
-            # Arrow's kernels don't take views, and one array of `string` holds no more than 2 GiB.
-            texts = texts.cast(TEXT)
+        if pa.types.is_string(texts.type) and texts.nbytes > _MOST_BYTES:
+            texts = texts.cast(TEXT)  # one array of `string` holds no more than 2 GiB
         is_fresh = not pa.types.is_dictionary(texts.type)
         cells, codes = encode(texts)
         column = cls(cells.cast(TEXT), codes)
@@ -129,6 +126,10 @@ def encode(cells: pa.ChunkedArray) -> tuple[pa.Array, Codes]:
         The cells that there are, as they are; of a dictionary made elsewhere all that it has. And a code for each row,
         (rows,).
     """
+    if pa.types.is_string_view(cells.type):
+        if seem_repeated(cells):
+            return encode_views(cells)
+        cells = cells.cast(TEXT)  # few of Arrow's kernels take views
     if pa.types.is_string(cells.type) or pa.types.is_large_string(cells.type):
         texts = cells.chunk(0) if cells.num_chunks == 1 else cells.combine_chunks()
         distinct = find_distinct(texts)

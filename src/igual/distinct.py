@@ -100,7 +100,36 @@ def _encode(values: pa.Array) -> Distinct:
     return Distinct(encoded.dictionary, encoded.indices.to_numpy(zero_copy_only=False))
 
 
-def _repeats(values: pa.Array) -> bool:
+def encode_views(texts: pa.ChunkedArray) -> tuple[pa.Array, _Codes]:
+    """Encode views of texts of which many are equal.
+
+    Args:
+        texts: The texts (Arrow string_view), missing ones among them, (texts,).
+
+    Returns:
+        The distinct ones as large_string in order of first appearance, (distinct,); and the place of each text among
+        them, (texts,).
+    """
+    # Encoded as a value of its own, what is missing would become an empty text.
+    chunks = texts.dictionary_encode(null_encoding="mask").chunks
+    values = chunks[0].dictionary.cast(pa.large_string())
+    codes = np.concatenate([part.indices.fill_null(-1).to_numpy(zero_copy_only=False) for part in chunks])
+    if texts.null_count:
+        is_missing = codes < 0
+        place = int(codes[: int(is_missing.argmax())].max(initial=-1)) + 1
+        codes += codes >= place
+        codes[is_missing] = place
+        missing = pa.nulls(1, values.type)
+        values = pa.concat_arrays([values.slice(0, place), missing, values.slice(place)])
+    return values, codes
+
+
+def seem_repeated(texts: pa.Array | pa.ChunkedArray) -> bool:
+    """Whether there are very many texts, and many of them are equal."""
+    return len(texts) >= _MANY and _repeats(texts)
+
+
+def _repeats(values: pa.Array | pa.ChunkedArray) -> bool:
     """Whether the first texts, and some from the middle, show that many are equal."""
     half = len(values) // 2
     return any(
