@@ -15,11 +15,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import igual
-from igual.files.dialects import establish
+from igual.files.csv_rows import RowStyle, encode_csv, quote_cells
+from igual.files.dialects import Dialect, establish
 from igual.files.formats import text as text_format
 from igual.files.formats.text import read_csv, write_csv
 from igual.files.quotes import csv_of_any_size
-from igual.files.text_blocks import read_blocks
+from igual.files.sources import NeedsParserError
+from igual.files.text_blocks import Spliced, TextBlock, read_blocks
+from igual.files.text_parsing import parse_block
 from tests.conftest import Run
 
 Write = Callable[[str, str | bytes], Path]
@@ -257,3 +260,45 @@ def test_one_that_reads_takes_no_long_cell_from_another() -> None:
         assert csv.field_size_limit() == 100
     finally:
         csv.field_size_limit(before)
+
+
+PIECES = ("a", "é", ",", ";", '"', '""', "\n", "\r\n", "\r", " ", "oak", '","', '"a"')
+
+
+@settings(max_examples=400)
+@given(data=st.data(), width=st.integers(2, 4), line_end=st.sampled_from(["\n", "\r\n"]))
+def test_cells_are_found_and_exchanged_as_a_parser_and_a_writer_do_it(
+    data: st.DataObject, width: int, line_end: str
+) -> None:
+    # Either whole cells, quoted here and there without need, or pieces that make no sense.
+    cell = st.lists(st.sampled_from(PIECES), max_size=4).map("".join)
+    if data.draw(st.booleans(), "in order"):
+        quoted = cell.map(lambda text: '"' + text.replace('"', '""') + '"')
+        cell = quoted | cell.filter(lambda text: not set(text) & set(',"\r\n'))
+    rows = data.draw(st.lists(st.tuples(*[cell] * width), min_size=1, max_size=6))
+    content = line_end.join(map(",".join, rows)).encode()
+    dialect = Dialect("utf-8", False, ",", line_end, tuple("abcd"[:width]))
+    block = TextBlock(content, dialect)
+    try:
+        if not block.is_plain:
+            return
+    except NeedsParserError:
+        return
+    wanted = parse_block(block.data, dialect)
+    assert block.rows == wanted.num_rows
+    for place in range(width):
+        assert pa.chunked_array([block.cells(place)]).to_pylist() == wanted.column(place).to_pylist()
+    style = RowStyle(",", is_alone=False)
+    fresh = pa.array(["", "new", 'a "b", c', "x\ny"])
+    codes = np.arange(block.rows, dtype=np.int32) % len(fresh)
+    exchanged: tuple[int | None, ...] = (None, 0, width - 1)
+    for at in exchanged:
+        new = pa.chunked_array([fresh.take(pa.array(codes))])
+        kept = wanted.append_column("n", new) if at is None else wanted.set_column(at, "n", new)
+        kept = kept.rename_columns(list("abcde"[: kept.num_columns]))
+        cells = quote_cells(fresh, style)
+        if at is None:
+            cells = pa.array([b"," + one for one in cells.to_pylist()], pa.large_binary())
+        made = block.splice([Spliced(at, cells, codes)])
+        assert made.to_pybytes() == b"".join(encode_csv(kept, ",", line_end, has_header=False))
+    assert block.splice([]).to_pybytes() == b"".join(encode_csv(wanted, ",", line_end, has_header=False))

@@ -9,6 +9,7 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from igual.column import TEXT, Codes, Mask
 from igual.errors import TableError
@@ -49,12 +50,23 @@ class _Plain(NamedTuple):
         ends: Where the cells end, (rows, columns).
         past: How many signs the end of a row has.
         is_quoted: Which cells stand between quotes, (rows, columns); None: none does.
+        needs_quotes: Which of these couldn't do without, (rows, columns).
+        has_doubled: Whether quotes stand inside cells, where they are doubled.
     """
 
     data: Signs
     ends: Places
     past: int
     is_quoted: Mask | None = None
+    needs_quotes: Mask | None = None
+    has_doubled: bool = False
+
+    def starts(self) -> Places:
+        """Where the cells begin, (rows, columns)."""
+        starts = np.empty_like(self.ends)
+        starts[:, 1:] = self.ends[:, :-1] + 1
+        starts[:1, 0], starts[1:, 0] = 0, self.ends[:-1, -1] + self.past
+        return starts
 
     def bounds(self, place: int) -> tuple[Places, Places]:
         """Where the cells of a column begin and end, inside their quotes, (rows,) each."""
@@ -83,10 +95,7 @@ class TextBlock:
 
     @cached_property
     def _plain(self) -> _Plain | None:
-        """The rows, where all are as long as the header and end alike, and no cell needs its quotes.
-
-        The quotes are in the rows, but not in the cells.
-        """
+        """The rows, where all are as long as the header and end alike; quotes are in the rows, but not in the cells."""
         plain = self._find_cells()
         if plain is None:
             self._check_quotes()
@@ -104,33 +113,56 @@ class TextBlock:
         if width == 1 or has_mark or (b"\r" in data) != (past == 2):
             return None
         signs = np.frombuffer(data, np.uint8)
-        is_end = signs == _NEWLINE
+        edges = np.flatnonzero((signs == _NEWLINE) | (signs == ord(self.dialect.delimiter)))
+        quotes = np.flatnonzero(signs == _QUOTE) if b'"' in data else np.zeros(0, np.int64)
+        is_inside = _find_inside(edges, quotes)
+        inner, edges = edges[is_inside], edges[~is_inside] if is_inside.any() else edges
+        is_end = signs[edges] == _NEWLINE
         rows = np.count_nonzero(is_end)
-        edges = np.flatnonzero(is_end | (signs == ord(self.dialect.delimiter)))
-        if len(edges) != rows * width:
+        if len(edges) != rows * width or not is_end[width - 1 :: width].all():
             return None
         ends = edges.reshape(rows, width)
-        if not is_end[ends[:, -1]].all():
-            return None
         if past == 2:
             ends[:, -1] -= 1
             is_return = signs == _RETURN
             if np.count_nonzero(is_return) != rows or not is_return[ends[:, -1]].all():
                 return None
-        return _leave_out_quotes(signs, ends, past) if b'"' in data else _Plain(signs, ends, past)
+        plain = _Plain(signs, ends, past)
+        return self._find_quoted(plain, quotes, inner) if len(quotes) else plain
+
+    def _find_quoted(self, plain: _Plain, quotes: Places, inner: Places) -> _Plain | None:
+        """Tell which cells are quoted; None where a quote is out of place. inner: delimiters and line ends in cells."""
+        signs, ends = plain.data, plain.ends
+        starts = plain.starts()
+        is_quoted = (signs[starts] == _QUOTE) & (signs[ends - 1] == _QUOTE) & (ends - starts >= 2)
+        has_doubled = 2 * np.count_nonzero(is_quoted) != len(quotes)
+        if has_doubled:
+            if not are_quotes_well_formed(self.data, self.dialect.delimiter):
+                return None
+            outer = np.concatenate([starts[is_quoted], ends[is_quoted] - 1])
+            inner = np.concatenate([inner, np.setdiff1d(quotes, outer)])
+        needs_quotes = np.zeros(ends.shape, np.bool_)
+        needs_quotes.ravel()[np.searchsorted(ends.ravel(), inner)] = True
+        return plain._replace(is_quoted=is_quoted, needs_quotes=needs_quotes, has_doubled=has_doubled)
 
     @cached_property
     def _bare(self) -> _Plain:
-        """The rows without their quotes."""
-        assert self._plain is not None
-        signs, ends, past, is_quoted = self._plain
-        if is_quoted is None:
-            return self._plain
-        kept = pa.py_buffer(np.packbits(signs != _QUOTE, bitorder="little"))
-        flags = pa.Array.from_buffers(pa.bool_(), len(signs), [None, kept])
+        """The rows without the quotes that they can do without; the others are part of their cells."""
+        plain = self._plain
+        assert plain is not None
+        if plain.is_quoted is None or plain.needs_quotes is None:
+            return plain
+        is_bared = plain.is_quoted & ~plain.needs_quotes
+        if not is_bared.any():
+            return _Plain(plain.data, plain.ends, plain.past)
+        is_kept = np.ones(len(plain.data), np.bool_)
+        is_kept[plain.starts()[is_bared]] = is_kept[plain.ends[is_bared] - 1] = False
+        kept = pa.py_buffer(np.packbits(is_kept, bitorder="little"))
+        flags = pa.Array.from_buffers(pa.bool_(), len(is_kept), [None, kept])
         # Arrow's filter is faster here than NumPy's, and lets other threads run.
-        bare = pa.array(signs).filter(flags).to_numpy()
-        return _Plain(bare, ends - 2 * np.cumsum(is_quoted).reshape(ends.shape), past)
+        bare = pa.array(plain.data).filter(flags).to_numpy()
+        ends = plain.ends - 2 * np.cumsum(is_bared).reshape(plain.ends.shape)
+        return _Plain(bare, ends, plain.past)
 
     @property
     def is_plain(self) -> bool:
@@ -156,7 +188,8 @@ class TextBlock:
         if self._plain is None or len(self.dialect.header) > _WIDE:
             return self._parsed.column(place)
         pieces = _cut(self._plain, [place], is_end_cut=False)
-        return pieces.take(pa.array(np.arange(1, len(pieces), 2))).view(TEXT)
+        texts = pieces.take(pa.array(np.arange(1, len(pieces), 2))).view(TEXT)
+        return pc.replace_substring(texts, '""', '"') if self._plain.has_doubled else texts
 
     def splice(self, columns: Sequence[Spliced]) -> pa.Buffer:
         """Put new cells into the rows.
@@ -192,15 +225,13 @@ class TextBlock:
         return made.buffers()[2].slice(ends[0], ends[1] - ends[0])
 
 
-def _leave_out_quotes(signs: Signs, ends: Places, past: int) -> _Plain | None:
-    """Rows in which each quote stands at the beginning or the end of a cell that needs none."""
-    starts = np.empty_like(ends)
-    starts[:, 1:] = ends[:, :-1] + 1
-    starts[:1, 0], starts[1:, 0] = 0, ends[:-1, -1] + past
-    is_quoted = (signs[starts] == _QUOTE) & (signs[ends - 1] == _QUOTE) & (ends - starts >= 2)
-    if 2 * np.count_nonzero(is_quoted) != np.count_nonzero(signs == _QUOTE):
-        return None
-    return _Plain(signs, ends, past, is_quoted)
+def _find_inside(edges: Places, quotes: Places) -> Mask:
+    """Which edges of cells stand behind an odd number of quotes: in a quoted cell, where quotes are in order."""
+    if not len(quotes):
+        return np.zeros(len(edges), np.bool_)
+    before = np.bincount(np.searchsorted(edges, quotes), minlength=len(edges) + 1)[:-1]
+    is_inside: Mask = np.cumsum(before) % 2 == 1
+    return is_inside
 
 
 def _cut(rows: _Plain, places: Sequence[int], *, is_end_cut: bool) -> pa.Array:
