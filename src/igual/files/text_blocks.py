@@ -50,7 +50,7 @@ class _Plain(NamedTuple):
         ends: Where the cells end, (rows, columns).
         past: How many signs the end of a row has.
         is_quoted: Which cells stand between quotes, (rows, columns); None: none does.
-        needs_quotes: Which of these couldn't do without, (rows, columns).
+        needs_quotes: Which of these couldn't do without, (rows, columns); None: all could.
         has_doubled: Whether quotes stand inside cells, where they are doubled.
     """
 
@@ -67,6 +67,14 @@ class _Plain(NamedTuple):
         starts[:, 1:] = self.ends[:, :-1] + 1
         starts[:1, 0], starts[1:, 0] = 0, self.ends[:-1, -1] + self.past
         return starts
+
+    def find_quoted(self) -> Mask:
+        """Which cells begin and end with a quote, (rows, columns)."""
+        starts, ends = self.starts(), self.ends
+        is_quoted: Mask = (
+            (self.data[starts] == _QUOTE) & (self.data[ends - 1] == _QUOTE) & (ends - starts >= 2)
+        )
+        return is_quoted
 
     def bounds(self, place: int) -> tuple[Places, Places]:
         """Where the cells of a column begin and end, inside their quotes, (rows,) each."""
@@ -114,35 +122,49 @@ class TextBlock:
             return None
         signs = np.frombuffer(data, np.uint8)
         edges = np.flatnonzero((signs == _NEWLINE) | (signs == ord(self.dialect.delimiter)))
-        quotes = np.flatnonzero(signs == _QUOTE) if b'"' in data else np.zeros(0, np.int64)
-        is_inside = _find_inside(edges, quotes)
-        inner, edges = edges[is_inside], edges[~is_inside] if is_inside.any() else edges
+        plain = self._arrange(signs, edges)
+        if b'"' not in data:
+            return plain
+        is_quote = signs == _QUOTE
+        if plain is not None:
+            is_quoted = plain.find_quoted()
+            if 2 * np.count_nonzero(is_quoted) == np.count_nonzero(is_quote):
+                return plain._replace(is_quoted=is_quoted)
+        return self._find_cells_between(signs, edges, np.flatnonzero(is_quote))
+
+    def _arrange(self, signs: Signs, edges: Places) -> _Plain | None:
+        """The rows whose cells end at some edges; None where they don't end alike, or differ in length."""
+        width, past = len(self.dialect.header), len(self.dialect.line_end)
         is_end = signs[edges] == _NEWLINE
         rows = np.count_nonzero(is_end)
         if len(edges) != rows * width or not is_end[width - 1 :: width].all():
             return None
         ends = edges.reshape(rows, width)
         if past == 2:
+            ends = ends.copy()
             ends[:, -1] -= 1
             is_return = signs == _RETURN
             if np.count_nonzero(is_return) != rows or not is_return[ends[:, -1]].all():
                 return None
-        plain = _Plain(signs, ends, past)
-        return self._find_quoted(plain, quotes, inner) if len(quotes) else plain
+        return _Plain(signs, ends, past)
 
-    def _find_quoted(self, plain: _Plain, quotes: Places, inner: Places) -> _Plain | None:
-        """Tell which cells are quoted; None where a quote is out of place. inner: delimiters and line ends in cells."""
-        signs, ends = plain.data, plain.ends
-        starts = plain.starts()
-        is_quoted = (signs[starts] == _QUOTE) & (signs[ends - 1] == _QUOTE) & (ends - starts >= 2)
+    def _find_cells_between(self, signs: Signs, edges: Places, quotes: Places) -> _Plain | None:
+        """The rows, where quoted cells hold delimiters, line ends or quotes; None where a quote is out of place."""
+        # Where quotes are in order, every second one closes: what stands between two is no end of a cell.
+        before = np.bincount(np.searchsorted(edges, quotes), minlength=len(edges) + 1)[:-1]
+        is_inside = np.cumsum(before) % 2 == 1
+        plain = self._arrange(signs, edges[~is_inside])
+        if plain is None:
+            return None
+        is_quoted, inner = plain.find_quoted(), edges[is_inside]
         has_doubled = 2 * np.count_nonzero(is_quoted) != len(quotes)
         if has_doubled:
             if not are_quotes_well_formed(self.data, self.dialect.delimiter):
                 return None
-            outer = np.concatenate([starts[is_quoted], ends[is_quoted] - 1])
+            outer = np.concatenate([plain.starts()[is_quoted], plain.ends[is_quoted] - 1])
             inner = np.concatenate([inner, np.setdiff1d(quotes, outer)])
-        needs_quotes = np.zeros(ends.shape, np.bool_)
-        needs_quotes.ravel()[np.searchsorted(ends.ravel(), inner)] = True
+        needs_quotes = np.zeros(plain.ends.shape, np.bool_)
+        needs_quotes.ravel()[np.searchsorted(plain.ends.ravel(), inner)] = True
         return plain._replace(is_quoted=is_quoted, needs_quotes=needs_quotes, has_doubled=has_doubled)
 
     @cached_property
@@ -150,13 +172,15 @@ class TextBlock:
         """The rows without the quotes that they can do without; the others are part of their cells."""
         plain = self._plain
         assert plain is not None
-        if plain.is_quoted is None or plain.needs_quotes is None:
+        if plain.is_quoted is None:
             return plain
-        is_bared = plain.is_quoted & ~plain.needs_quotes
+        if plain.needs_quotes is None:
+            is_bared, is_kept = plain.is_quoted, plain.data != _QUOTE
+        else:
+            is_bared, is_kept = plain.is_quoted & ~plain.needs_quotes, np.ones(len(plain.data), np.bool_)
+            is_kept[plain.starts()[is_bared]] = is_kept[plain.ends[is_bared] - 1] = False
         if not is_bared.any():
             return _Plain(plain.data, plain.ends, plain.past)
-        is_kept = np.ones(len(plain.data), np.bool_)
-        is_kept[plain.starts()[is_bared]] = is_kept[plain.ends[is_bared] - 1] = False
         kept = pa.py_buffer(np.packbits(is_kept, bitorder="little"))
         flags = pa.Array.from_buffers(pa.bool_(), len(is_kept), [None, kept])
         # Arrow's filter is faster here than NumPy's, and lets other threads run.
@@ -223,15 +247,6 @@ class TextBlock:
         made = pa.concat_arrays([source.cast(pa.large_binary()) for source in sources]).take(pa.array(whole))
         ends = np.frombuffer(made.buffers()[1], np.int64)[[made.offset, made.offset + len(made)]]
         return made.buffers()[2].slice(ends[0], ends[1] - ends[0])
-
-
-def _find_inside(edges: Places, quotes: Places) -> Mask:
-    """Which edges of cells stand behind an odd number of quotes: in a quoted cell, where quotes are in order."""
-    if not len(quotes):
-        return np.zeros(len(edges), np.bool_)
-    before = np.bincount(np.searchsorted(edges, quotes), minlength=len(edges) + 1)[:-1]
-    is_inside: Mask = np.cumsum(before) % 2 == 1
-    return is_inside
 
 
 def _cut(rows: _Plain, places: Sequence[int], *, is_end_cut: bool) -> pa.Array:
