@@ -84,7 +84,7 @@ CALLS: list[tuple[Callable[[], Any], str]] = [
     (lambda: any_of.Rulebook(RULES).apply(TABLE, only=pd.Series(["a"])), "there is no rule 0    a dtype: str: the rulebook has 1"),
     (lambda: any_rule.Spacing(column="a", columns=pl.Series(["a"], dtype=pl.Categorical)), "give 'column' or 'columns', not both"),
     (lambda: any_rule.Match(list="l", by=pl.Series(["exact"])), "'by' can't be"),
-    (lambda: igual.cross_table(VALUES, pl.LazyFrame(TABLE)), "the rows of column 'a' aren't in memory"),
+    (lambda: igual.cross_table(VALUES, pl.LazyFrame(TABLE)), "column 'a' must be in memory here"),
     (lambda: igual.survey(pl.LazyFrame({"a": pl.Series([[1], {}], dtype=pl.Object)})), "column 'a' has objects of Python, which a LazyFrame can't count"),
     (lambda: any_of.Database("sqlite://").tally(5, "a"), "the database has no table 5"),
 ]  # fmt: skip

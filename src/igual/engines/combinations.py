@@ -345,7 +345,7 @@ class ElsewhereSource(Source):
         name = self.names[position]
         if name not in self.columns:
             raise TableError(
-                f"the rows of column {name!r} aren't in memory, where they are needed one by one; collect them first"
+                f"column {name!r} must be in memory here, since its rows are needed one by one; collect the table first"
             )
         return self.columns[name]
 

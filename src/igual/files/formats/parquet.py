@@ -124,7 +124,7 @@ def _refuse_unheld(schema: pa.Schema) -> None:
             parquet.ParquetWriter(io.BytesIO(), pa.schema([field])).close()
         except (pa.ArrowNotImplementedError, OSError):
             raise OutputError(
-                f"Parquet has nothing for column {field.name!r}, which is {field.type}; write .arrow, or leave it out"
+                f"Parquet has no type for column {field.name!r}, which is {field.type}; write .arrow, or leave it out"
             ) from None
 
 
