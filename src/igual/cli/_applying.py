@@ -22,9 +22,14 @@ from igual.text.cells import list_text_fields
 
 
 def apply_files(
-    rulebook: str, table: TableSource, allowed: Sequence[str], bounds: Bounds, only: int | None = None
+    rulebook: str,
+    table: TableSource,
+    allowed: Sequence[str],
+    bounds: Bounds,
+    only: int | None = None,
+    codes_in: Path | None = None,
 ) -> tuple[Rulebook, Pieces]:
-    """Apply a rulebook file to what occurs in a table."""
+    """Apply a rulebook file to what occurs in a table; `codes_in` is where to keep what the writing of it needs."""
     whole = load_rulebook(rulebook, allowed)
     for one, other in whole.rulings.list_contested():
         log_note(
@@ -39,7 +44,7 @@ def apply_files(
         error_context(Path(rulebook).name, RulebookError),
     ):
         pieces = work_pieces(
-            whole.with_first_rules(only), opened, bounds, lambda rows: on_progress(rows, None)
+            whole.with_first_rules(only), opened, bounds, lambda rows: on_progress(rows, None), codes_in
         )
     if pieces.outgrown:
         names = ", ".join(map(quote_value, pieces.outgrown))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import sys
 from collections.abc import Callable, Mapping
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
@@ -104,7 +105,8 @@ def apply(
         raise click.UsageError("--since is told on the page of the run: give --report FILE too.")
     before = load_crosswalk(earlier) if earlier else None
     endings = _check_endings(named, out_format)
-    book, pieces = apply_files(rulebook, table, allow_outside, Bounds(most_values), only)
+    codes_in = Path(named["out"]).parent if named.get("out", NAME) != NAME else None
+    book, pieces = apply_files(rulebook, table, allow_outside, Bounds(most_values), only, codes_in)
     counted, account = pieces.first
     escapes_table = escape_formulas and "out" in named and is_text_ending(endings["out"])
     clean, restyled = make_clean(book, counted, account, endings.get("out"), is_guarded=escapes_table)

@@ -23,6 +23,7 @@ from igual.text.cells import print_cells, read_cells
 from igual.text.plain_types import to_plain
 
 Keys = npt.NDArray[np.int64]
+OnPlaces = Callable[[Codes], None]
 # Parts are merged when they have so many combinations together, or twice as many as after the last time.
 _LEAST_WAITING = 1 << 19
 
@@ -86,11 +87,15 @@ class Counter:
 
     Args:
         width: How many columns.
+        on_places: Told of each part in turn, when that is known, the places that its combinations have among all.
     """
 
-    def __init__(self, width: int) -> None:
+    def __init__(self, width: int, on_places: OnPlaces = lambda places: None) -> None:
         self._width = width
+        self._on_places = on_places
         self._counted: list[Combinations] = []
+        # Whether the first of these was merged from several parts, or alone is all that there is.
+        self._has_merged = False
         # How many combinations they have together, some perhaps in several parts, and how many bytes.
         self._waiting = 0
         self._size = 0
@@ -120,10 +125,21 @@ class Counter:
         return self._counted[0] if self._counted else Combinations((), np.zeros(0, np.int64))
 
     def _merge(self) -> None:
-        if len(self._counted) > 1:
-            cells = [_join([part.cells[place] for part in self._counted]) for place in range(self._width)]
-            self._counted = [combine(cells, np.concatenate([part.rows for part in self._counted]))]
-            self._waiting, self._size = len(self._counted[0].rows), _bytes_of(self._counted[0])
+        parts = self._counted
+        if len(parts) > 1:
+            cells = [_join([part.cells[place] for part in parts]) for place in range(self._width)]
+            merged, places = combine_rows(cells, np.concatenate([part.rows for part in parts]))
+            self._counted = [merged]
+            self._waiting, self._size = len(merged.rows), _bytes_of(merged)
+        elif parts:
+            places = np.arange(len(parts[0].rows), dtype=np.int32)
+        # In order of first appearance, what was merged before stays where it was.
+        start = 0
+        for number, part in enumerate(parts):
+            if number or not self._has_merged:
+                self._on_places(places[start : start + len(part.rows)])
+            start += len(part.rows)
+        self._has_merged = bool(parts)
 
 
 def _bytes_of(part: Combinations) -> int:
@@ -137,6 +153,13 @@ def _join(arrays: Sequence[pa.Array]) -> pa.Array:
 
 
 def combine(cells: Sequence[pa.Array | pa.ChunkedArray], rows: Counts | None = None) -> Combinations:
+    """Find the combinations of a part of a table; see `combine_rows`."""
+    return combine_rows(cells, rows)[0]
+
+
+def combine_rows(
+    cells: Sequence[pa.Array | pa.ChunkedArray], rows: Counts | None = None
+) -> tuple[Combinations, Codes]:
     """Find the combinations of a part of a table.
 
     Args:
@@ -144,24 +167,24 @@ def combine(cells: Sequence[pa.Array | pa.ChunkedArray], rows: Counts | None = N
         rows: How many rows each stands for, (rows,); None: one.
 
     Returns:
-        The combinations.
+        The combinations; and of each row the place of its combination among them, (rows,).
     """
     encoded = [_encode_part(column) for column in cells]
     keys, count = encoded[0].codes, len(encoded[0].cells)
     for part in encoded[1:]:
         keys, first = _pair(keys, part)
         count = len(first)
-    if len(encoded) == 1:
-        firsts = np.arange(count)
-        made = encoded[0].cells
-        counted = _count(keys, rows, count)
-        if counted.all() or rows is not None:
-            return Combinations((made,), counted)
-        return Combinations((made.filter(pa.array(counted > 0)),), counted[counted > 0])
-    firsts = _first_places(keys, count)
-    return Combinations(
-        tuple(part.cells.take(pa.array(part.codes[firsts])) for part in encoded), _count(keys, rows, count)
-    )
+    counted = _count(keys, rows, count)
+    if len(encoded) > 1:
+        firsts = _first_places(keys, count)
+        made = tuple(part.cells.take(pa.array(part.codes[firsts])) for part in encoded)
+        return Combinations(made, counted), keys
+    cells_of_one = encoded[0].cells
+    occurs = counted > 0
+    if rows is not None or occurs.all():
+        return Combinations((cells_of_one,), counted), keys
+    places = np.cumsum(occurs, dtype=np.int32) - np.int32(1)
+    return Combinations((cells_of_one.filter(pa.array(occurs)),), counted[occurs]), places[keys]
 
 
 class _Encoded(NamedTuple):

@@ -79,7 +79,7 @@ def apply_file(
     paths = [source] if isinstance(source, str | os.PathLike) else list(source)
     ending = checked_ending(target)
     opened = open_several(expand_paths([os.fspath(path) for path in paths]), options, with_source=False)
-    pieces = work_pieces(book, opened, bounds)
+    pieces = work_pieces(book, opened, bounds, codes_in=Path(target).parent)
     clean, restyled = make_clean(book, *pieces.first, ending)
     gatherer = Gatherer()
     with outputs([Path(path) for path in opened.files]) as staged:

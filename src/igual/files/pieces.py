@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
+from pathlib import Path
 from typing import NamedTuple
 
 from igual.engines.combinations import Bounds, OutgrowsMemoryError
@@ -41,7 +42,11 @@ class Pieces(NamedTuple):
 
 
 def work_pieces(
-    book: Rulebook, opened: OpenedTable, bounds: Bounds, on_rows: OnRows = lambda rows: None
+    book: Rulebook,
+    opened: OpenedTable,
+    bounds: Bounds,
+    on_rows: OnRows = lambda rows: None,
+    codes_in: Path | None = None,
 ) -> Pieces:
     """Apply a rulebook to what occurs in a table file.
 
@@ -50,6 +55,7 @@ def work_pieces(
         opened: The file.
         bounds: How many distinct values, or combinations of values, are held at once.
         on_rows: Told how many rows were read.
+        codes_in: As for `count_table`.
 
     Returns:
         The table as one piece, or as several where it has more values than the bounds.
@@ -64,7 +70,7 @@ def work_pieces(
         [names.index(name) for name in group] for group in book.group_columns(book.source_columns(names))
     ]
     try:
-        counted = count_table(opened, groups, on_rows, bounds)
+        counted = count_table(opened, groups, on_rows, bounds, codes_in)
     except OutgrowsMemoryError as error:
         # Each row has one combination: so many rows can't have more.
         pieces = _cut(opened, bounds.values, lambda piece: _work(book, piece, groups))

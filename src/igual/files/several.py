@@ -72,6 +72,7 @@ def open_several(paths: Sequence[str], options: ReadOptions, *, with_source: boo
         first.dialect,
         any(one.is_guessed for one in opened),
         [note for one in opened for note in one.notes],
+        has_same_parts=all(one.has_same_parts for one in opened),
         parts_of=[path for one in opened for path in one.files],
     )
     is_by_parser = all(one.otherwise is None for one in opened)

@@ -5,13 +5,17 @@ No more is held at once than a few parts of the file and the distinct values of 
 
 from __future__ import annotations
 
+import contextlib
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from copy import copy
+from functools import partial
+from pathlib import Path
 from typing import NamedTuple
 
 import pyarrow as pa
 
+from igual.column import Codes
 from igual.engines import CleanColumn, Source
 from igual.engines.combinations import (
     CHANGED,
@@ -21,12 +25,14 @@ from igual.engines.combinations import (
     Finder,
     OutgrowsMemoryError,
     combine,
+    combine_rows,
     to_source,
 )
 from igual.engines.placing import place_cells
 from igual.errors import TableError
 from igual.files.csv_cells import guard_names
 from igual.files.formats.base import PART_BYTES, CleanPart, NewCells, OpenedTable, TablePart, Writer
+from igual.files.row_codes import RowCodes
 from igual.threads import map_in_order
 
 # More threads than that wait for one another, or for the disk.
@@ -45,6 +51,8 @@ class CountedTable(NamedTuple):
         source: The columns as rules read them.
         rows: How many rows the table has.
         state: Sizes and times of its files when they were counted.
+        size: About how many bytes its parts had.
+        codes: Which combination each row has; None where this wasn't kept.
     """
 
     opened: OpenedTable
@@ -53,6 +61,8 @@ class CountedTable(NamedTuple):
     source: Source
     rows: int
     state: Sequence[tuple[int, int]]
+    size: int
+    codes: RowCodes | None = None
 
 
 def _count_threads() -> int:
@@ -65,6 +75,7 @@ def count_table(
     groups: Sequence[Sequence[int]],
     on_rows: OnRows = lambda rows: None,
     bounds: Bounds = Bounds(),  # noqa: B008  # a named tuple never changes
+    codes_in: Path | None = None,
 ) -> CountedTable:
     """Count what occurs in some columns of a table file.
 
@@ -73,6 +84,8 @@ def count_table(
         groups: The positions of the columns that are needed, those together that rules read together.
         on_rows: Told how many rows were read.
         bounds: How many distinct values are held at once.
+        codes_in: The folder for a passing file that keeps which combination each row has, for when the rows are
+            written; None where they won't be.
 
     Returns:
         The counted columns.
@@ -81,18 +94,23 @@ def count_table(
         OutgrowsMemoryError: Where there are more.
         TableError: Where the file can't be read.
     """
-    return opened.read_by(lambda way: _count_table(way, groups, on_rows, bounds))
+    return opened.read_by(lambda way: _count_table(way, groups, on_rows, bounds, codes_in))
 
 
 def _count_table(
-    opened: OpenedTable, groups: Sequence[Sequence[int]], on_rows: OnRows, bounds: Bounds
+    opened: OpenedTable,
+    groups: Sequence[Sequence[int]],
+    on_rows: OnRows,
+    bounds: Bounds,
+    codes_in: Path | None,
 ) -> CountedTable:
     state = _state_of(opened)
-    counters = [Counter(len(group)) for group in groups]
+    codes = _begin_codes(codes_in, len(groups)) if opened.has_same_parts else None
+    counters = [_make_counter(codes, number, group) for number, group in enumerate(groups)]
     rows = 0
 
-    def count(part: TablePart) -> tuple[int, list[Combinations]]:
-        return part.rows, [combine([part.cells(place) for place in group]) for group in groups]
+    def count(part: TablePart) -> tuple[int, list[tuple[Combinations, Codes]]]:
+        return part.rows, [combine_rows([part.cells(place) for place in group]) for group in groups]
 
     places = sorted(set[int]().union(*groups))
     # Each column of each part takes a moment, however few rows it has.
@@ -100,14 +118,31 @@ def _count_table(
     for part_rows, counted in map_in_order(count, opened.parts(places, size), _count_threads()):
         rows += part_rows
         on_rows(rows)
-        for counter, combinations, group in zip(counters, counted, groups, strict=True):
+        if codes is not None:
+            codes.add(part_rows, [(own, len(combinations.rows)) for combinations, own in counted])
+        for counter, (combinations, _), group in zip(counters, counted, groups, strict=True):
             counter.add(combinations)
             if counter.exceeds(bounds):
                 raise OutgrowsMemoryError([opened.names[place] for place in group], group, bounds)
     columns = [
         _or_none(counter.count(), opened, group) for counter, group in zip(counters, groups, strict=True)
     ]
-    return CountedTable(opened, groups, columns, to_source(opened.names, groups, columns), rows, state)
+    source = to_source(opened.names, groups, columns)
+    kept = codes if codes is not None and codes.finish() else None
+    return CountedTable(opened, groups, columns, source, rows, state, size, kept)
+
+
+def _begin_codes(folder: Path | None, groups: int) -> RowCodes | None:
+    """Begin to keep the combinations of rows, where that can be."""
+    if folder is None or not groups:
+        return None
+    with contextlib.suppress(OSError, ValueError):
+        return RowCodes(folder, groups)
+    return None
+
+
+def _make_counter(codes: RowCodes | None, number: int, group: Sequence[int]) -> Counter:
+    return Counter(len(group)) if codes is None else Counter(len(group), partial(codes.place, number))
 
 
 def _or_none(counted: Combinations, opened: OpenedTable, places: Sequence[int]) -> Combinations:
@@ -172,29 +207,60 @@ class CleanTable:
             TableError: Where the file isn't the one any more that was counted.
         """
         counted, rows = self._counted, 0
-        needed = {column.group for column in self._columns}
-        finders = {group: Finder(counted.counted[group]) for group in needed}
-        places = {group: counted.groups[group] for group in needed}
+        if _state_of(counted.opened) != counted.state:
+            raise TableError(f"{counted.opened.name}: {CHANGED}")
+        find, size = self._choose_search()
 
-        def prepare(part: TablePart) -> tuple[int, object]:
-            places_of = {
-                group: finder.find([part.cells(place) for place in places[group]])
-                for group, finder in finders.items()
-            }
+        def prepare(numbered: tuple[int, TablePart]) -> tuple[int, object]:
+            number, part = numbered
+            found = find(number, part)
             new = [
-                NewCells(one.place, one.cells, one.kind, one.codes[places_of[one.group]])
+                NewCells(one.place, one.cells, one.kind, found[one.group].take(one.codes))
                 for one in self._columns
             ]
             return part.rows, writer.prepare(CleanPart(part, new, self.names, self.is_guarded))
 
-        if _state_of(counted.opened) != counted.state:
-            raise TableError(f"{counted.opened.name}: {CHANGED}")
-        # What is looked up is hashed anew for each part: the more there is, the larger the parts.
-        most = max((len(counted.counted[group].rows) for group in needed), default=0)
-        size = min(max(PART_BYTES, _BYTES_PER_VALUE * most), _LARGEST_PART)
-        for part_rows, prepared in map_in_order(prepare, counted.opened.parts(None, size), _count_threads()):
+        parts = enumerate(counted.opened.parts(None, size))
+        for part_rows, prepared in map_in_order(prepare, parts, _count_threads()):
             writer.write(prepared)
             rows += part_rows
             on_rows(rows)
         if rows != counted.rows or _state_of(counted.opened) != counted.state:
             raise TableError(f"{counted.opened.name}: {CHANGED}")
+
+    def _choose_search(self) -> tuple[Callable[[int, TablePart], Mapping[int, _Found]], int]:
+        """How the combinations of a part are found, by its number; and how large the parts are to be."""
+        counted = self._counted
+        needed = sorted({column.group for column in self._columns})
+        codes = counted.codes
+        if codes is not None:
+            return lambda number, part: {
+                group: _Found(*codes.find(number, part.rows, group)) for group in needed
+            }, counted.size
+        finders = {group: Finder(counted.counted[group]) for group in needed}
+        # What is looked up is hashed anew for each part: the more there is, the larger the parts.
+        most = max((len(counted.counted[group].rows) for group in needed), default=0)
+        return lambda number, part: {
+            group: _Found(finder.find([part.cells(place) for place in counted.groups[group]]))
+            for group, finder in finders.items()
+        }, min(max(PART_BYTES, _BYTES_PER_VALUE * most), _LARGEST_PART)
+
+
+class _Found(NamedTuple):
+    """The combinations of the rows of a part.
+
+    Attributes:
+        codes: For each row the number of its combination, (rows,).
+        places: Of so numbered combinations the places among all, (combinations,); None: the numbers are the places.
+    """
+
+    codes: Codes
+    places: Codes | None = None
+
+    def take(self, cells: Codes) -> Codes:
+        """Give for each row what belongs to its combination.
+
+        Args:
+            cells: By the place of a combination, (combinations,).
+        """
+        return cells[self.codes] if self.places is None else cells[self.places][self.codes]

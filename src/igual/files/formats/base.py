@@ -151,6 +151,7 @@ class OpenedTable:
         dialect: How the file is written; None for what isn't a text table.
         is_guessed: Whether the encoding was found out rather than known.
         notes: What else a reader should know of how it was read.
+        has_same_parts: Whether parts of one size have the same rows each time, whichever columns are needed.
         otherwise: The same table read in another way, for when a part raises NeedsParserError.
         parts_of: The files that it is made of, where these are several.
     """
@@ -161,6 +162,7 @@ class OpenedTable:
     dialect: Dialect | None = None
     is_guessed: bool = False
     notes: Sequence[str] = ()
+    has_same_parts: bool = False
     otherwise: OpenedTable | None = None
     parts_of: Sequence[Path] = ()
 

@@ -43,7 +43,7 @@ class IpcFormat:
         def parts(places: Sequence[int] | None, size: int) -> Iterator[TablePart]:
             yield from map(BatchPart, join_batches(_open(path)[1]))
 
-        return OpenedTable(path, schema, parts)
+        return OpenedTable(path, schema, parts, has_same_parts=True)
 
     def begin(self, file: IO[bytes], schema: pa.Schema, ending: str, style: TextStyle) -> Writer:
         """Begin a file; what was read from a text table are texts, however they are held here."""

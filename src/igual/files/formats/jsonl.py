@@ -76,7 +76,7 @@ class JsonLinesFormat:
                 for some in _split(lines, len(schema)):
                     yield BatchPart(_parse(path, some, schema))
 
-        return OpenedTable(path, schema, parts, notes=notes)
+        return OpenedTable(path, schema, parts, notes=notes, has_same_parts=True)
 
     def begin(self, file: IO[bytes], schema: pa.Schema, ending: str, style: TextStyle) -> Writer:
         """Begin a file."""

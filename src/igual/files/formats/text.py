@@ -83,7 +83,7 @@ def _open(path: Readable, dialect: Dialect, *, is_guessed: bool) -> OpenedTable:
         with _explaining(path, dialect):
             yield from map(BatchPart, parse_stream(path, dialect))
 
-    by_parser = OpenedTable(path, schema, parsed, dialect, is_guessed)
+    by_parser = OpenedTable(path, schema, parsed, dialect, is_guessed, has_same_parts=True)
     return replace(by_parser, make_parts=parts, otherwise=by_parser)
 
 

@@ -1,0 +1,125 @@
+"""Which combination each row of a table file has, kept in a passing file from one pass over it to the next.
+
+The second pass needn't look for what the first has found. Nothing is left of the file, however the run ends.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import tempfile
+import weakref
+from array import array
+from pathlib import Path
+from typing import IO, Any
+
+import numpy as np
+import numpy.typing as npt
+
+from igual.column import Codes
+from igual.engines.combinations import CHANGED
+from igual.errors import TableError
+
+_PLACE = np.dtype(np.int32)
+_BUFFER = 1 << 20
+
+
+class RowCodes:
+    """Keeps, part by part, the combinations of the rows.
+
+    Of each part it holds how its rows number the combinations of the part, and, when that is known, the places of these
+    among all. In memory there are only a few numbers for each part.
+
+    Args:
+        folder: Where the passing file is made.
+        groups: How many groups of columns were counted.
+
+    Raises:
+        OSError: Where no file can be made there.
+    """
+
+    def __init__(self, folder: Path, groups: int) -> None:
+        self._file = tempfile.TemporaryFile(buffering=_BUFFER, dir=folder)  # noqa: SIM115
+        weakref.finalize(self, _close, self._file)
+        self._is_whole = hasattr(os, "pread")
+        self._written = 0
+        self._rows = array("q")
+        # By group, for each part: how many combinations it has, and where its codes and its places begin.
+        self._counts = [array("q") for _ in range(groups)]
+        self._codes = [array("q") for _ in range(groups)]
+        self._places = [array("q") for _ in range(groups)]
+
+    def add(self, rows: int, codes: list[tuple[Codes, int]]) -> None:
+        """Keep the next part.
+
+        Args:
+            rows: How many rows it has.
+            codes: For each group, for each row the number of its combination in the part, (rows,); and how many
+                combinations these are.
+        """
+        self._rows.append(rows)
+        for group, (numbers, count) in enumerate(codes):
+            self._counts[group].append(count)
+            self._codes[group].append(self._write(numbers.astype(_smallest(count), copy=False)))
+
+    def place(self, group: int, places: Codes) -> None:
+        """Keep the places of the combinations of the next part of a group among all, (combinations,)."""
+        self._places[group].append(self._write(places.astype(_PLACE, copy=False)))
+
+    def _write(self, numbers: npt.NDArray[np.integer]) -> int:
+        start = self._written
+        if self._is_whole:
+            try:
+                self._file.write(numbers.tobytes())
+            except OSError:
+                # Without it, all is done as before, only slower.
+                self._is_whole = False
+        self._written += numbers.nbytes
+        return start
+
+    def finish(self) -> bool:
+        """Write what waits to be written.
+
+        Returns:
+            Whether all could be kept.
+        """
+        with contextlib.suppress(OSError):
+            self._file.flush()
+            return self._is_whole
+        return False
+
+    def find(self, part: int, rows: int, group: int) -> tuple[Codes, Codes]:
+        """Give the combinations of a part. Several threads may do so at once.
+
+        Args:
+            part: Its number, from 0.
+            rows: How many rows it has now.
+            group: The number of the group.
+
+        Returns:
+            For each row the number of its combination in the part, (rows,); and the places of these among all,
+            (combinations,).
+
+        Raises:
+            TableError: Where the part had other rows.
+        """
+        if part >= len(self._rows) or rows != self._rows[part]:
+            raise TableError(CHANGED)
+        count = self._counts[group][part]
+        codes = self._read(self._codes[group][part], rows, np.dtype(_smallest(count)))
+        return codes, self._read(self._places[group][part], count, _PLACE)
+
+    def _read(self, start: int, count: int, kind: np.dtype[Any]) -> Any:
+        data = os.pread(self._file.fileno(), count * kind.itemsize, start)
+        return np.frombuffer(data, kind)
+
+
+def _close(file: IO[bytes]) -> None:
+    # On a full disk, what waits to be written still does.
+    with contextlib.suppress(OSError):
+        file.close()
+
+
+def _smallest(count: int) -> type[np.unsignedinteger]:
+    """The smallest numbers that tell so many things apart."""
+    return np.uint8 if count <= 1 << 8 else np.uint16 if count <= 1 << 16 else np.uint32
