@@ -86,28 +86,45 @@ class ForkServer:
         Returns:
             What became of it.
         """
+        call = {
+            "arguments": [*map(os.fspath, arguments)],
+            "folder": str(folder),
+            "env": dict(env) if env is not None else {**os.environ, "PYTHONIOENCODING": "utf-8"},
+            "seconds": seconds,
+            "memory": memory,
+            "kill": kill,
+            "reader_leaves": reader_leaves,
+        }
+        return self._run([call], given)[0]
+
+    def run_together(self, lines: Sequence[str], folder: Path, seconds: float = 300) -> list[Done]:
+        """Run several command lines at once.
+
+        Args:
+            lines: What stands behind `igual` in each, split at spaces.
+            folder: Where they run.
+            seconds: After so long they are killed.
+
+        Returns:
+            What became of each.
+        """
+        call = {"folder": str(folder), "env": dict(os.environ), "seconds": seconds}
+        return self._run([{**call, "arguments": line.split()} for line in lines])
+
+    def _run(self, calls: Sequence[dict[str, Any]], given: bytes = b"") -> list[Done]:
         assert self._process.stdin is not None
         assert self._process.stdout is not None
-        with tempfile.TemporaryDirectory() as place:
-            for name in ("out", "err"):
-                (Path(place) / name).touch()
-            (Path(place) / "in").write_bytes(given)
-            call = {
-                "arguments": [*map(os.fspath, arguments)],
-                "folder": str(folder),
-                "env": dict(env) if env is not None else {**os.environ, "PYTHONIOENCODING": "utf-8"},
-                "seconds": seconds,
-                "memory": memory,
-                "kill": kill,
-                "reader_leaves": reader_leaves,
-                "streams": place,
-            }
-            self._process.stdin.write(json.dumps(call) + "\n")
+        with tempfile.TemporaryDirectory() as name:
+            places = [Path(name) / str(number) for number in range(len(calls))]
+            for place, call in zip(places, calls, strict=True):
+                place.mkdir()
+                for stream, content in (("in", given), ("out", b""), ("err", b"")):
+                    (place / stream).write_bytes(content)
+                call["streams"] = str(place)
+            self._process.stdin.write(json.dumps(calls) + "\n")
             self._process.stdin.flush()
             ended = json.loads(self._process.stdout.readline())
-            out, err = ((Path(place) / name).read_bytes() for name in ("out", "err"))
-        shown, said = (text.decode("utf-8", "backslashreplace") for text in (out, err))
-        return Done(ended["status"], shown, out, said, ended["seconds"], ended["peak"], ended["timed_out"])
+            return [_gather(place, one) for place, one in zip(places, ended, strict=True)]
 
     def close(self) -> None:
         """End the server."""
@@ -118,8 +135,14 @@ class ForkServer:
         self._process.wait()
 
 
+def _gather(place: Path, ended: Mapping[str, Any]) -> Done:
+    out, err = ((place / name).read_bytes() for name in ("out", "err"))
+    shown, said = (text.decode("utf-8", "backslashreplace") for text in (out, err))
+    return Done(ended["status"], shown, out, said, ended["seconds"], ended["peak"], ended["timed_out"])
+
+
 def _serve() -> None:
-    """Take calls from standard input, one at a time, and answer on standard output."""
+    """Take calls from standard input, those of a line at once, and answer on standard output."""
     import gc
     import importlib
     import pkgutil
@@ -139,32 +162,37 @@ def _serve() -> None:
         print(json.dumps(_run(json.loads(line))), flush=True)
 
 
-def _run(call: Mapping[str, Any]) -> dict[str, Any]:
+def _run(calls: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
     started = time.monotonic()
-    child = os.fork()
-    if not child:
-        _become(call)
-    sent = timed_out = False
-    while True:
-        ended, status, usage = os.wait4(child, os.WNOHANG)
-        if ended:
-            break
-        passed = time.monotonic() - started
-        if call["kill"] and not sent and passed >= call["kill"][1]:
-            os.kill(child, call["kill"][0])
-            sent = True
-        if passed > call["seconds"]:
-            os.kill(child, signal.SIGKILL)
-            timed_out = True
-            _, status, usage = os.wait4(child, 0)
-            break
+    children = []
+    for call in calls:
+        child = os.fork()
+        if not child:
+            _become(call)
+        children.append(child)
+    ended: dict[int, dict[str, Any]] = {}
+    sent = set()
+    while len(ended) < len(children):
+        for child, call in zip(children, calls, strict=True):
+            passed = time.monotonic() - started
+            is_late = passed > call["seconds"]
+            if child in ended:
+                continue
+            if call.get("kill") and child not in sent and passed >= call["kill"][1]:
+                os.kill(child, call["kill"][0])
+                sent.add(child)
+            if is_late:
+                os.kill(child, signal.SIGKILL)
+            is_over, status, usage = os.wait4(child, 0 if is_late else os.WNOHANG)
+            if is_over:
+                ended[child] = {
+                    "status": os.waitstatus_to_exitcode(status),
+                    "seconds": time.monotonic() - started,
+                    "peak": usage.ru_maxrss * 1024,
+                    "timed_out": is_late,
+                }
         time.sleep(0.002)
-    return {
-        "status": os.waitstatus_to_exitcode(status),
-        "seconds": time.monotonic() - started,
-        "peak": usage.ru_maxrss * 1024,
-        "timed_out": timed_out,
-    }
+    return [ended[child] for child in children]
 
 
 def _become(call: Mapping[str, Any]) -> None:
@@ -183,7 +211,7 @@ def _become(call: Mapping[str, Any]) -> None:
             os.write(write, given)
             os.close(write)
             os.dup2(read, 0)
-        if call["reader_leaves"]:
+        if call.get("reader_leaves"):
             left, opened = os.pipe()
             os.close(left)
             os.dup2(opened, 1)
@@ -195,7 +223,7 @@ def _become(call: Mapping[str, Any]) -> None:
         sys.stderr = open(  # noqa: SIM115
             2, "w", encoding=encoding, errors="backslashreplace", buffering=1, closefd=False
         )
-        if call["memory"]:
+        if call.get("memory"):
             resource.setrlimit(resource.RLIMIT_AS, (call["memory"], call["memory"]))
         sys.argv = ["igual", *call["arguments"]]
         from igual.__main__ import main

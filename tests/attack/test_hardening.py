@@ -11,7 +11,6 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -348,9 +347,7 @@ def test_twelve_add_to_a_list_at_once(server: ForkServer, write: Write, tmp_path
         folder = f"b{number}.toml"
         write(folder, book(f'[lists.l]\nfile = "l.csv"\n{RULE}do = "match"\nlist = "l"\n'))
         write(f"b{number}.rulings.csv", f"column,value,ruling,reason,by,on\na,new {number},new entry,,,\n")
-    call = lambda number: subprocess.run([str(COMMAND), "review", f"b{number}.toml", "--add-to-lists"], cwd=tmp_path, capture_output=True, text=True)  # noqa: E731  # fmt: skip
-    with ThreadPoolExecutor(12) as pool:
-        done = [*pool.map(call, range(12))]
+    done = server.run_together([f"review b{number}.toml --add-to-lists" for number in range(12)], tmp_path)
     assert [one.returncode for one in done] == [0] * 12, [one.stderr for one in done]
     assert len(igual.ReferenceList.load(tmp_path / "l.csv").values) == 13
 
