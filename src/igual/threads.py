@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
-from typing import TypeVar
+from typing import Any, Generic, TypeVar
 
 Item = TypeVar("Item")
 Made = TypeVar("Made")
+Value = TypeVar("Value")
 # Most of the work lets others work beside it; more than two at a time would wait for each other.
 AT_A_TIME = 2
 
@@ -61,3 +62,23 @@ def map_in_order(
         finally:
             for future in waiting:
                 future.cancel()
+
+
+class lazy_property(Generic[Value]):  # noqa: N801  # it stands where `property` does
+    """A property that is computed when it is first asked for, as `functools.cached_property` does it, without a lock.
+
+    Before Python 3.12 that has a lock for all instances of a class: while one thread computes the property of a part of
+    a table, those at work on other parts wait. This is for what belongs to the part of one thread.
+
+    Args:
+        compute: Computes it.
+    """
+
+    def __init__(self, compute: Callable[[Any], Value]) -> None:
+        self._compute = compute
+        self.__doc__ = compute.__doc__
+
+    def __get__(self, instance: object, owner: type) -> Value:
+        # What stands in the instance under the same name is found first from now on.
+        value = instance.__dict__[self._compute.__name__] = self._compute(instance)
+        return value

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -17,6 +16,7 @@ from igual.files.dialects import Dialect
 from igual.files.quotes import are_quotes_well_formed
 from igual.files.sources import NeedsParserError, Readable
 from igual.files.text_parsing import BLOCK, LARGEST, parse_block, read_as_utf_8, skip_lines
+from igual.threads import lazy_property
 
 # In wider rows the cells of a column stand too far apart to be cut one by one.
 _WIDE = 64
@@ -101,7 +101,7 @@ class TextBlock:
         self.data = data if data.endswith((b"\n", b"\r")) else data + dialect.line_end.encode()
         self.dialect = dialect
 
-    @cached_property
+    @lazy_property
     def _plain(self) -> _Plain | None:
         """The rows, where all are as long as the header and end alike; quotes are in the rows, but not in the cells."""
         plain = self._find_cells()
@@ -167,7 +167,7 @@ class TextBlock:
         needs_quotes.ravel()[np.searchsorted(plain.ends.ravel(), inner)] = True
         return plain._replace(is_quoted=is_quoted, needs_quotes=needs_quotes, has_doubled=has_doubled)
 
-    @cached_property
+    @lazy_property
     def _bare(self) -> _Plain:
         """The rows without the quotes that they can do without; the others are part of their cells."""
         plain = self._plain
@@ -193,7 +193,7 @@ class TextBlock:
         """Whether its cells can be found, and exchanged, without a parser."""
         return self._plain is not None
 
-    @cached_property
+    @lazy_property
     def _parsed(self) -> pa.Table:
         self._check_quotes()
         return parse_block(self.data, self.dialect)

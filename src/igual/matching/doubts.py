@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Collection, Iterable, Sequence
-from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -18,6 +17,7 @@ import pyarrow.compute as pc
 from igual.column import TEXT, Mask, to_mask
 from igual.matching.reasons import Reason
 from igual.matching.vocabulary import NEGATIONS, NUMBERS, ROMAN_NUMERAL, Vocabulary, is_roman
+from igual.threads import lazy_property
 
 # Texts with no more letters than this are too short to be told from one another by likeness.
 SHORT = 4
@@ -37,12 +37,12 @@ class WordPair:
     def __init__(self, value: Sequence[str], entry: Sequence[str], vocabulary: Vocabulary) -> None:
         self.value, self.entry, self.vocabulary = value, entry, vocabulary
 
-    @cached_property
+    @lazy_property
     def value_only(self) -> list[str]:
         """The words that the value has and the entry hasn't."""
         return [word for word in self.value if word not in self.entry]
 
-    @cached_property
+    @lazy_property
     def entry_only(self) -> list[str]:
         """The words that the entry has and the value hasn't."""
         return [word for word in self.entry if word not in self.value]

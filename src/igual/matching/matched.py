@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from functools import cached_property
 from typing import Literal
 
 import numpy as np
@@ -16,6 +15,7 @@ from igual.matching.lookups import How
 from igual.matching.pairs import Ints
 from igual.matching.reasons import OF_LOOK_UP, Reasons
 from igual.matching.scoring import Floats
+from igual.threads import lazy_property
 
 Status = Literal["settled", "open", "unknown"]
 SETTLED, OPEN, UNKNOWN = range(3)
@@ -88,7 +88,7 @@ class Matched:
             self.explained.get(position) or of_look_up[how] for position, how in enumerate(self.how.tolist())
         ]
 
-    @cached_property
+    @lazy_property
     def _sorted_rankings(self) -> tuple[Ints, Ints, Floats]:
         parts = self.rankings or [(np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0))]
         value, entry, score = (np.concatenate(column) for column in zip(*parts, strict=True))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -12,6 +11,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.matching.pairs import Ints
+from igual.threads import lazy_property
 
 Matrix = npt.NDArray[np.uint16]
 
@@ -59,14 +59,14 @@ class Texts:
         lengths = self.lengths[places]
         return Texts(self.characters[places, : max(int(lengths.max(initial=0)), 1)], lengths)
 
-    @cached_property
+    @lazy_property
     def by_width(self) -> list[tuple[Ints, Texts]]:
         """The texts by about their length, and their places: short ones needn't be as wide as the longest."""
         group = np.searchsorted(_WIDTHS, self.lengths)
         places = [np.flatnonzero(group == number) for number in np.unique(group).tolist()]
         return [(some, self.take(some)) for some in places]
 
-    @cached_property
+    @lazy_property
     def by_length(self) -> list[tuple[int, Ints]]:
         """Each length that occurs, with the places of its texts."""
         order = np.argsort(self.lengths, kind="stable")

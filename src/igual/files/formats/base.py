@@ -18,7 +18,7 @@ _Made = TypeVar("_Made")
 
 
 # Small enough for a processor's cache.
-PART_BYTES = 1 << 20
+PART_BYTES = 1 << 21
 _ENOUGH_ROWS, _ENOUGH_BYTES = 1 << 16, 1 << 26
 
 
