@@ -16,6 +16,7 @@ from igual.files.dialects import Dialect
 from igual.files.quotes import are_quotes_well_formed
 from igual.files.sources import NeedsParserError, Readable
 from igual.files.text_parsing import BLOCK, LARGEST, parse_block, read_as_utf_8, skip_lines
+from igual.text.packed import places_in
 from igual.threads import lazy_property
 
 # In wider rows the cells of a column stand too far apart to be cut one by one.
@@ -63,9 +64,11 @@ class _Plain(NamedTuple):
 
     def starts(self) -> Places:
         """Where the cells begin, (rows, columns)."""
-        starts = np.empty_like(self.ends)
-        starts[:, 1:] = self.ends[:, :-1] + 1
-        starts[:1, 0], starts[1:, 0] = 0, self.ends[:-1, -1] + self.past
+        flat = np.empty(self.ends.size, np.int64)
+        flat[0] = 0
+        np.add(self.ends.ravel()[:-1], 1, out=flat[1:])
+        starts = flat.reshape(self.ends.shape)
+        starts[1:, 0] += self.past - 1
         return starts
 
     def find_quoted(self) -> Mask:
@@ -150,21 +153,27 @@ class TextBlock:
 
     def _find_cells_between(self, signs: Signs, edges: Places, quotes: Places) -> _Plain | None:
         """The rows, where quoted cells hold delimiters, line ends or quotes; None where a quote is out of place."""
+        if len(quotes) % 2:
+            return None
         # Where quotes are in order, every second one closes: what stands between two is no end of a cell.
-        before = np.bincount(np.searchsorted(edges, quotes), minlength=len(edges) + 1)[:-1]
-        is_inside = np.cumsum(before) % 2 == 1
-        plain = self._arrange(signs, edges[~is_inside])
+        opened, closed = np.searchsorted(edges, quotes).reshape(-1, 2).T
+        inside = places_in(opened, closed)
+        is_end = np.ones(len(edges), np.bool_)
+        is_end[inside] = False
+        plain = self._arrange(signs, edges[is_end])
         if plain is None:
             return None
-        is_quoted, inner = plain.find_quoted(), edges[is_inside]
+        is_quoted = plain.find_quoted()
+        needs_quotes = np.zeros(plain.ends.shape, np.bool_)
+        # As many cells have ended before one as ends of cells stand before what it holds.
+        needs_quotes.ravel()[inside - np.arange(len(inside))] = True
         has_doubled = 2 * np.count_nonzero(is_quoted) != len(quotes)
         if has_doubled:
             if not are_quotes_well_formed(self.data, self.dialect.delimiter):
                 return None
             outer = np.concatenate([plain.starts()[is_quoted], plain.ends[is_quoted] - 1])
-            inner = np.concatenate([inner, np.setdiff1d(quotes, outer)])
-        needs_quotes = np.zeros(plain.ends.shape, np.bool_)
-        needs_quotes.ravel()[np.searchsorted(plain.ends.ravel(), inner)] = True
+            inner = np.setdiff1d(quotes, outer)
+            needs_quotes.ravel()[np.searchsorted(plain.ends.ravel(), inner)] = True
         return plain._replace(is_quoted=is_quoted, needs_quotes=needs_quotes, has_doubled=has_doubled)
 
     @lazy_property
