@@ -26,7 +26,6 @@ from igual.report import (
 )
 from igual.report.frames import list_frames
 from igual.report.hints import format_hint
-from igual.report.pages.deciding_page import render_deciding_page
 from igual.report.questions import format_question
 from igual.report.rule_sentences import format_chain
 from igual.report.terminal import as_text
@@ -108,6 +107,8 @@ def as_html(result: Any) -> str:
     if isinstance(result, Preview):
         return notebook.draw_preview(result.rules)
     if isinstance(result, ReviewPage):
+        from igual.report.pages.deciding_page import render_deciding_page
+
         return notebook.draw_frame(render_deciding_page(result.account, result.name))
     return "".join(notebook.draw_table(*titled) for titled in list_frames(result))
 
