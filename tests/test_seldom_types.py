@@ -18,7 +18,8 @@ from pyarrow import feather, parquet
 
 import igual
 from igual.rules import Blanks, Case, Overlay, Replace, Spacing
-from igual.text.plain_types import to_plain
+from igual.text.cells import print_cells
+from igual.text.plain_types import lists_of_views, to_plain
 from igual.values import value_of
 from tests.conftest import Run
 
@@ -184,3 +185,45 @@ def test_empty_columns_of_types_that_arrow_makes_no_array_of(out: str, run: Run,
     for call in ("survey", "crosswalk walk.csv", "apply b.toml"):
         done = run(f"{call} t.arrow" + ("" if call == "survey" else f" --out o{out} --force"))
         assert done.returncode == 0, done.stderr
+
+
+VIEWS: dict[str, tuple[pa.DataType, list[Any]]] = {
+    "of texts": (pa.list_view(pa.string()), [None, ["a"], ["b"], [], None, ["c", None], [], ["d"]]),
+    "of views": (pa.large_list_view(pa.list_view(pa.int8())), [[[1], [], None, [2]], None, [], [[3, 4]]]),
+    "in structs": (pa.struct([("x", pa.list_view(pa.int8())), ("y", pa.string())]), [{"x": [1], "y": "a"}, None, {"x": [], "y": "b"}]),
+    "in lists": (pa.list_(pa.list_view(pa.int8())), [[[1], [], [2]], None, [None]]),
+    "in pairs": (pa.list_(pa.list_view(pa.int8()), 2), [[[1], []], None, [None, [2]]]),
+    "in maps": (pa.map_(pa.string(), pa.list_view(pa.int8())), [[("k", [1]), ("l", [])], None, [("m", [2])]]),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", VIEWS)
+def test_list_views_are_printed_as_lists(name: str, tmp_path: Path) -> None:
+    kind, cells = VIEWS[name]
+    whole = pa.array(cells * 3, kind)
+    # What is taken in pieces, or put together from several, has its cells out of order, and empty ones anywhere.
+    for part in (
+        whole,
+        whole[1:7],
+        whole.take(pa.array([2, 0, 1, 2])),
+        pa.concat_arrays([whole[2:], whole[:1]]),
+    ):
+        wanted = [None if cell is None else json.dumps(cell) for cell in part.to_pylist()]
+        assert print_cells(part).to_pylist() == wanted == print_cells(lists_of_views(part)).to_pylist()
+    path = tmp_path / "t.parquet"
+    parquet.write_table(pa.table({"v": whole}), path, row_group_size=1)
+    igual.Rulebook([Case(column="v", style="upper")]).apply_file(path, tmp_path / "t.csv")
+    read = pd.read_csv(tmp_path / "t.csv", dtype=str, keep_default_na=False)["v"].tolist()
+    assert read == [json.dumps(cell).upper() if cell is not None else "" for cell in whole.to_pylist()]
+
+
+def test_empty_views_may_begin_anywhere() -> None:
+    cells = [None, ["a"], ["b"], None, ["c"], [], None, [], ["d"], None, ["e"], [], None, ["f"], [], []]
+    array = pa.array(cells, pa.list_view(pa.string()))
+    starts = pa.array([0, 0, 1, 0, 2, 0, 0, 0, 3, 0, 4, 0, 0, 5, 0, 0], pa.int32())
+    valid, _, sizes = array.buffers()[:3]
+    joined = pa.Array.from_buffers(
+        array.type, 16, [valid, starts.buffers()[1], sizes], children=[array.values]
+    )
+    joined.validate(full=True)
+    assert print_cells(joined).to_pylist() == [None if cell is None else json.dumps(cell) for cell in cells]

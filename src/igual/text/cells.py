@@ -18,7 +18,7 @@ import pyarrow.compute as pc
 
 from igual.column import MIXED, TEXT, TEXTS
 from igual.text.arrays import each_where, has_pattern
-from igual.text.plain_types import plain_type
+from igual.text.plain_types import lists_of_views, plain_type
 from igual.text.reading import plain_decimals
 from igual.values import value_of
 
@@ -185,6 +185,7 @@ def print_cells(cells: pa.Array) -> pa.Array:
     if not isinstance(cells.type, pa.BaseExtensionType):
         with contextlib.suppress(pa.ArrowNotImplementedError, pa.ArrowInvalid):
             return cells.cast(TEXT)
+    cells = lists_of_views(cells)
     with contextlib.suppress(pa.ArrowNotImplementedError, pa.ArrowInvalid):
         cells = cells.cast(_with_printed_leaves(cells.type))
     return pa.array([None if cell is None else _print_cell(cell) for cell in cells.to_pylist()], TEXT)

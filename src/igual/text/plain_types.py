@@ -48,6 +48,45 @@ def join_chunks(cells: pa.Array | pa.ChunkedArray) -> pa.Array:
     return cells.combine_chunks() if cells.num_chunks else pa.nulls(0, cells.type)
 
 
+def lists_of_views(cells: pa.Array) -> pa.Array:
+    """Give list views, at any depth, as lists; Arrow's own cast reads beyond its bytes where some are empty.
+
+    Args:
+        cells: Cells of any type, (cells,).
+
+    Returns:
+        The same, (cells,).
+
+    Example:
+        >>> lists_of_views(pa.array([["oak"], None, []], pa.list_view(pa.string()))).type
+        LargeListType(large_list<item: string>)
+    """
+    kind = cells.type
+    if not _has_views(kind):
+        return cells
+    if pa.types.is_dictionary(kind):
+        return lists_of_views(cells.dictionary_decode())
+    is_missing = cells.is_null()
+    if pa.types.is_struct(kind):
+        fields = [lists_of_views(field) for field in cells.flatten()]
+        return pa.StructArray.from_arrays(fields, names=[field.name for field in kind], mask=is_missing)
+    if pa.types.is_map(kind):
+        entries = lists_of_views(cells.cast(pa.list_(pa.struct([kind.key_field, kind.item_field]))))
+        offsets, (keys, items) = entries.offsets.cast(pa.int32()), entries.values.flatten()
+        return pa.MapArray.from_arrays(offsets, keys, items, mask=is_missing)
+    lengths = pc.list_value_length(cells).fill_null(0).to_numpy(zero_copy_only=False)
+    offsets = pa.array(np.concatenate([[0], np.cumsum(lengths, dtype=np.int64)]))
+    return pa.LargeListArray.from_arrays(offsets, lists_of_views(cells.flatten()), mask=is_missing)
+
+
+def _has_views(kind: pa.DataType) -> bool:
+    if pa.types.is_list_view(kind) or pa.types.is_large_list_view(kind):
+        return True
+    if pa.types.is_dictionary(kind):
+        return _has_views(kind.value_type)
+    return any(_has_views(kind.field(place).type) for place in range(kind.num_fields))
+
+
 def plain_type(kind: pa.DataType) -> pa.DataType:
     """Give the type that `to_plain` makes of a type."""
     if isinstance(kind, pa.BaseExtensionType):
