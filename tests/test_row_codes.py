@@ -12,13 +12,13 @@ import pyarrow as pa
 import pytest
 
 import igual
-from igual.engines import combinations
 from igual.files import streams
-from igual.files.formats import base, jsonl
+from igual.files.formats import base
 from igual.files.row_codes import RowCodes
 from igual.files.streams import CleanTable, count_table
 from igual.files.tables import open_table_file, writing_table
 from igual.rules import Case, Compose, Replace, Spacing
+from tests.attack.forked import SMALL_PARTS
 from tests.conftest import Run
 
 TRIALS = 6
@@ -64,11 +64,8 @@ def write_all(source: Path, out: Path, codes_in: Path | None, *, is_kept: bool =
 def test_the_second_pass_needs_not_look_again(
     ending: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    for module, name, value in (
-        (streams, "PART_BYTES", 600), (streams, "_BYTES_PER_COLUMN", 100), (combinations, "_LEAST_WAITING", 60),
-        (jsonl, "_BLOCK", 900), (base, "_ENOUGH_ROWS", 20),
-    ):  # fmt: skip
-        monkeypatch.setattr(module, name, value)
+    for module, name, value in SMALL_PARTS:
+        monkeypatch.setattr(f"{module}.{name}", value)
     for seed in range(TRIALS):
         random = Random(seed)
         # A file of JSON Lines without a line isn't a table.

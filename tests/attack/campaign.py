@@ -36,7 +36,7 @@ from tests.attack.python_calls import attack_python
 from tests.attack.typed_tables import make_call, make_typed_table
 from tests.attack.written_oddly import OUTPUTS, read_columns, read_plainly, write_oddly
 
-_SECONDS, _MEMORY = 60.0, 2 << 30
+_SECONDS, _MEMORY, _SMALL = 60.0, 2 << 30, 0.5
 _ROWS = 200
 # Which share of the cases are rulebooks in order over tables in order: of texts, and of columns of any types; which are
 # calls with odd words; and which are so many calls from Python.
@@ -64,6 +64,7 @@ TARGETS = (
     Target("table", "trees.csv", _TEXT, (
         "survey trees.csv", "survey trees.csv --json", "tally trees.csv -c species", "tally trees.csv -c notes --distinct",
         _APPLY.format("trees.csv"), "apply trees.toml trees.csv --preview 3", "check trees.toml trees.csv --json",
+        "draft trees.csv --out d.toml", "crosswalk walk.csv trees.csv --out o.csv", "survey trees.csv --report r.html",
         "lookalikes trees.csv -c street --pairs p.csv", "match trees.csv -c species --list species.csv --out m.csv",
     )),
     Target("rulebook", "trees.toml", (mutate_rulebook, mutate_rulebook, *_BYTES), (
@@ -204,7 +205,7 @@ def attack(server: ForkServer, world: Path, place: Path, seed: int) -> Iterator[
         changed = random.choice(target.mutators)(random, content)
         call = random.choice(target.calls)
         folder, before = _lay_out_case(world, place, {target.file: changed})
-        done = server.run(call.split(), folder, seconds=_SECONDS)
+        done = server.run(call.split(), folder, seconds=_SECONDS, small_parts=random.random() < _SMALL)
         yield Case(target.name, call, changed, done, find_fault(call, done, folder, before))
 
 
@@ -222,7 +223,7 @@ def _attack_arguments(server: ForkServer, world: Path, place: Path, random: Rand
     """Files in order, and a call with any options and odd words: it must end well, or say what it can't do."""
     folder, before = _lay_out_case(world, place, {})
     arguments = make_arguments(random, sorted(before))
-    done = server.run(arguments, folder, seconds=_SECONDS)
+    done = server.run(arguments, folder, seconds=_SECONDS, small_parts=random.random() < _SMALL)
     call = " ".join(arguments)
     content = repr(arguments).encode("utf-8", "backslashreplace")
     return Case("arguments", call, content, done, find_fault(call, done, folder, before))
@@ -245,7 +246,7 @@ def _attack_generated(server: ForkServer, place: Path, random: Random) -> Case:
             f"tally {name} -c {column.split()[0]}* --json",
         )
     )
-    done = server.run(call.split(), folder, seconds=_SECONDS)
+    done = server.run(call.split(), folder, seconds=_SECONDS, small_parts=random.random() < _SMALL)
     fault = find_fault(call, done, folder, before)
     if not fault and call.startswith("tally"):
         fault = _compare_with_counts(done, table, column)
@@ -277,7 +278,7 @@ def _attack_typed(server: ForkServer, place: Path, random: Random) -> Case:
             file.write_table(table, max_chunksize=random.choice((2, 100)))
     before = {path.name: path.read_bytes() for path in folder.iterdir()}
     call = make_call(random, name)
-    done = server.run(call.split(), folder, seconds=_SECONDS)
+    done = server.run(call.split(), folder, seconds=_SECONDS, small_parts=random.random() < _SMALL)
     content = f"{rulebook}\n{table.schema}\n{table!s:.5000}".encode("utf-8", "backslashreplace")
     fault = find_fault(call, done, folder, before)
     if not fault and done.returncode == 0 and call.startswith("apply"):

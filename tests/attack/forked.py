@@ -27,6 +27,12 @@ _PRELOADED = (
 )  # fmt: skip
 # Igual's modules that few commands need, with the large libraries behind them.
 _SELDOM = ("igual.engines.", "igual.matching.compiled", "igual.report.drawn_figure")
+# What makes the parts of a file so small that small tables have many.
+SMALL_PARTS = (
+    ("igual.files.streams", "PART_BYTES", 700), ("igual.files.streams", "_BYTES_PER_COLUMN", 100),
+    ("igual.files.formats.base", "_ENOUGH_ROWS", 16), ("igual.files.formats.jsonl", "_BLOCK", 900),
+    ("igual.engines.combinations", "_LEAST_WAITING", 50),
+)  # fmt: skip
 
 
 class Done(NamedTuple):
@@ -70,6 +76,7 @@ class ForkServer:
         kill: tuple[int, float] | None = None,
         reader_leaves: bool = False,
         given: bytes = b"",
+        small_parts: bool = False,
     ) -> Done:
         """Run a command line.
 
@@ -82,6 +89,7 @@ class ForkServer:
             kill: A signal, and after how many seconds to send it.
             reader_leaves: Whether nobody reads what it prints, as when `head` has had its line.
             given: What comes through a pipe on its standard input; without it, that is empty.
+            small_parts: Whether files are read in small parts, as large ones are in large parts.
 
         Returns:
             What became of it.
@@ -94,6 +102,7 @@ class ForkServer:
             "memory": memory,
             "kill": kill,
             "reader_leaves": reader_leaves,
+            "small_parts": small_parts,
         }
         return self._run([call], given)[0]
 
@@ -225,6 +234,9 @@ def _become(call: Mapping[str, Any]) -> None:
         )
         if call.get("memory"):
             resource.setrlimit(resource.RLIMIT_AS, (call["memory"], call["memory"]))
+        for module, name, value in SMALL_PARTS if call.get("small_parts") else ():
+            assert hasattr(sys.modules[module], name)
+            setattr(sys.modules[module], name, value)
         sys.argv = ["igual", *call["arguments"]]
         from igual.__main__ import main
 
