@@ -19,6 +19,7 @@ import numpy.typing as npt
 from igual.column import Codes
 from igual.engines.combinations import CHANGED
 from igual.errors import TableError
+from igual.files.formats.base import Layout
 
 _PLACE = np.dtype(np.int32)
 _BUFFER = 1 << 20
@@ -44,20 +45,27 @@ class RowCodes:
         self._is_whole = hasattr(os, "pread")
         self._written = 0
         self._rows = array("q")
+        # For each part: where its layout begins, how many numbers it has (0: it has none), and how large these are.
+        self._layouts = (array("q"), array("q"), array("b"))
         # By group, for each part: how many combinations it has, and where its codes and its places begin.
         self._counts = [array("q") for _ in range(groups)]
         self._codes = [array("q") for _ in range(groups)]
         self._places = [array("q") for _ in range(groups)]
 
-    def add(self, rows: int, codes: list[tuple[Codes, int]]) -> None:
+    def add(self, rows: int, codes: list[tuple[Codes, int]], layout: Layout | None) -> None:
         """Keep the next part.
 
         Args:
             rows: How many rows it has.
             codes: For each group, for each row the number of its combination in the part, (rows,); and how many
                 combinations these are.
+            layout: What saves finding its cells once more, if anything does.
         """
         self._rows.append(rows)
+        kept = np.zeros(0, np.uint8) if layout is None else layout.astype(_smallest(int(layout.max()) + 1))
+        told = (self._write(kept), len(kept), kept.itemsize)
+        for column, number in zip(self._layouts, told, strict=True):
+            column.append(number)
         for group, (numbers, count) in enumerate(codes):
             self._counts[group].append(count)
             self._codes[group].append(self._write(numbers.astype(_smallest(count), copy=False)))
@@ -108,6 +116,13 @@ class RowCodes:
         count = self._counts[group][part]
         codes = self._read(self._codes[group][part], rows, np.dtype(_smallest(count)))
         return codes, self._read(self._places[group][part], count, _PLACE)
+
+    def find_layout(self, part: int) -> Layout | None:
+        """Give the layout of a part that was kept, if there is one."""
+        if part >= len(self._rows):
+            return None
+        start, count, size = (column[part] for column in self._layouts)
+        return self._read(start, count, np.dtype(f"u{size}")) if count else None
 
     def _read(self, start: int, count: int, kind: np.dtype[Any]) -> Any:
         data = os.pread(self._file.fileno(), count * kind.itemsize, start)

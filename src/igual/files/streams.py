@@ -31,7 +31,7 @@ from igual.engines.combinations import (
 from igual.engines.placing import place_cells
 from igual.errors import TableError
 from igual.files.csv_cells import guard_names
-from igual.files.formats.base import PART_BYTES, CleanPart, NewCells, OpenedTable, TablePart, Writer
+from igual.files.formats.base import PART_BYTES, CleanPart, Layout, NewCells, OpenedTable, TablePart, Writer
 from igual.files.row_codes import RowCodes
 from igual.threads import map_in_order
 
@@ -109,17 +109,18 @@ def _count_table(
     counters = [_make_counter(codes, number, group) for number, group in enumerate(groups)]
     rows = 0
 
-    def count(part: TablePart) -> tuple[int, list[tuple[Combinations, Codes]]]:
-        return part.rows, [combine_rows([part.cells(place) for place in group]) for group in groups]
+    def count(part: TablePart) -> tuple[int, list[tuple[Combinations, Codes]], Layout | None]:
+        combined = [combine_rows([part.cells(place) for place in group]) for group in groups]
+        return part.rows, combined, None if codes is None else part.find_layout()
 
     places = sorted(set[int]().union(*groups))
     # Each column of each part takes a moment, however few rows it has.
     size = min(max(PART_BYTES, _BYTES_PER_COLUMN * len(places)), _LARGEST_PART)
-    for part_rows, counted in map_in_order(count, opened.parts(places, size), _count_threads()):
+    for part_rows, counted, layout in map_in_order(count, opened.parts(places, size), _count_threads()):
         rows += part_rows
         on_rows(rows)
         if codes is not None:
-            codes.add(part_rows, [(own, len(combinations.rows)) for combinations, own in counted])
+            codes.add(part_rows, [(own, len(combinations.rows)) for combinations, own in counted], layout)
         for counter, (combinations, _), group in zip(counters, counted, groups, strict=True):
             counter.add(combinations)
             if counter.exceeds(bounds):
@@ -234,9 +235,7 @@ class CleanTable:
         needed = sorted({column.group for column in self._columns})
         codes = counted.codes
         if codes is not None:
-            return lambda number, part: {
-                group: _Found(*codes.find(number, part.rows, group)) for group in needed
-            }, counted.size
+            return partial(_recall, codes, needed), counted.size
         finders = {group: Finder(counted.counted[group]) for group in needed}
         # What is looked up is hashed anew for each part: the more there is, the larger the parts.
         most = max((len(counted.counted[group].rows) for group in needed), default=0)
@@ -244,6 +243,13 @@ class CleanTable:
             group: _Found(finder.find([part.cells(place) for place in counted.groups[group]]))
             for group, finder in finders.items()
         }, min(max(PART_BYTES, _BYTES_PER_VALUE * most), _LARGEST_PART)
+
+
+def _recall(codes: RowCodes, groups: Sequence[int], number: int, part: TablePart) -> dict[int, _Found]:
+    """The combinations of a part as they were kept."""
+    if (layout := codes.find_layout(number)) is not None:
+        part.recall(layout)
+    return {group: _Found(*codes.find(number, part.rows, group)) for group in groups}
 
 
 class _Found(NamedTuple):

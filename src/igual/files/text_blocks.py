@@ -11,6 +11,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Codes, Mask
+from igual.engines.combinations import CHANGED
 from igual.errors import TableError
 from igual.files.dialects import Dialect
 from igual.files.quotes import are_quotes_well_formed
@@ -196,6 +197,48 @@ class TextBlock:
         bare = pa.array(plain.data).filter(flags).to_numpy()
         ends = plain.ends - 2 * np.cumsum(is_bared).reshape(plain.ends.shape)
         return _Plain(bare, ends, plain.past)
+
+    def find_layout(self) -> Places | None:
+        """Tell how long the cells are and how they are quoted, for `recall`; None where that takes a parser."""
+        plain = self._plain
+        if plain is None:
+            return None
+        layout = np.empty(plain.ends.size + 1, np.int64)
+        layout[0] = plain.has_doubled
+        cells = layout[1:]
+        np.left_shift(np.diff(plain.ends.ravel(), prepend=-1), 2, out=cells)
+        for bit, marks in ((1, plain.is_quoted), (2, plain.needs_quotes)):
+            if marks is not None:
+                cells |= marks.ravel() * np.int64(bit)
+        return layout
+
+    def recall(self, layout: npt.NDArray[np.integer]) -> None:
+        """Take the cells as they were found before.
+
+        Args:
+            layout: What `find_layout` gave for the same bytes.
+
+        Raises:
+            TableError: Where other bytes stand there now.
+        """
+        signs, past = np.frombuffer(self.data, np.uint8), len(self.dialect.line_end)
+        cells = layout[1:].reshape(-1, len(self.dialect.header))
+        ends = (np.cumsum(cells >> 2, dtype=np.int64) - 1).reshape(cells.shape)
+        if int(ends[-1, -1]) + past != len(signs):
+            raise TableError(CHANGED)
+        sign_after = np.full(cells.shape[1], ord(self.dialect.delimiter), np.uint8)
+        sign_after[-1] = ord(self.dialect.line_end[0])
+        if (signs[ends] != sign_after).any():
+            raise TableError(CHANGED)
+        is_quoted, needs_quotes = ((cells & bit).astype(np.bool_) for bit in (1, 2))
+        self._plain = _Plain(
+            signs,
+            ends,
+            past,
+            is_quoted if is_quoted.any() else None,
+            needs_quotes if needs_quotes.any() else None,
+            bool(layout[0]),
+        )
 
     @property
     def is_plain(self) -> bool:

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any, NamedTuple, Protocol, TypeVar
 
+import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 
 from igual.column import Codes
@@ -15,6 +17,7 @@ from igual.files.dialects import Dialect
 from igual.files.sources import NeedsParserError, Readable, path_of
 
 _Made = TypeVar("_Made")
+Layout = npt.NDArray[np.integer]
 
 
 # Small enough for a processor's cache.
@@ -34,6 +37,12 @@ class TablePart(Protocol):
 
     def table(self) -> pa.Table:
         """Give all cells."""
+
+    def find_layout(self) -> Layout | None:
+        """Give what saves finding the cells once more, for `recall`; None where nothing does."""
+
+    def recall(self, layout: Layout) -> None:
+        """Take what `find_layout` gave for the same part before."""
 
 
 class BatchPart:
@@ -56,6 +65,12 @@ class BatchPart:
     def table(self) -> pa.Table:
         """Give all cells that were read."""
         return self._table
+
+    def find_layout(self) -> None:
+        """Give nothing: the cells are found."""
+
+    def recall(self, layout: Layout) -> None:
+        """Have nothing to recall."""
 
 
 def join_batches(batches: Iterable[pa.RecordBatch]) -> Iterator[pa.Table]:

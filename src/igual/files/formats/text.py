@@ -20,6 +20,7 @@ from igual.files.formats.base import (
     BatchPart,
     CleanPart,
     Format,
+    Layout,
     OpenedTable,
     ReadOptions,
     TablePart,
@@ -123,6 +124,14 @@ class _Part:
     def cells(self, place: int) -> pa.Array | pa.ChunkedArray:
         """Give the cells of a column."""
         return self._explained(lambda: self.block.cells(place))
+
+    def find_layout(self) -> Layout | None:
+        """Tell how long the cells are."""
+        return self.block.find_layout()
+
+    def recall(self, layout: Layout) -> None:
+        """Take the cells as they were found before."""
+        self.block.recall(layout)
 
 
 def _explain_failure(path: Readable, dialect: Dialect, error: Exception) -> TableError:
