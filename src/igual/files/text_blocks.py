@@ -331,29 +331,31 @@ def read_blocks(path: Readable, dialect: Dialect, size: int = BLOCK) -> Iterator
     with path.open("rb") as file:
         read = read_as_utf_8(file, dialect)
         waiting, wanted = skip_lines(read, dialect.skipped_lines + dialect.header_lines, size), size
-        while True:
-            more = read(wanted)
-            data = waiting + more
-            split = _split(data, is_last=not more)
-            if split == 0 and more:
-                if len(data) > LARGEST:
+        while more := read(wanted):
+            split = _split(more, waiting)
+            if split == 0:
+                waiting += more
+                if len(waiting) > LARGEST:
                     raise TableError(f"{path.name}: a row is longer than {LARGEST >> 20:,} MiB")
-                waiting, wanted = data, max(wanted, len(data))
+                wanted = max(wanted, len(waiting))
                 continue
-            rows, waiting, wanted = data[:split], data[split:], size
-            if rows:
-                yield TextBlock(rows, dialect)
-            if not more:
-                return
+            # Copied once: fresh memory takes as long as the work on it.
+            yield TextBlock(b"".join([waiting, memoryview(more)[:split]]), dialect)
+            waiting, wanted = more[split:], size
+    if _count_quotes(waiting) % 2 == 1:
+        raise NeedsParserError
+    if waiting:
+        yield TextBlock(waiting, dialect)
 
 
-def _split(data: bytes, *, is_last: bool) -> int:
-    """Where the last whole row ends, if quotes are as RFC 4180 has them; 0 where none does."""
-    is_inside = _count_quotes(data) % 2 == 1
-    if is_last:
-        if is_inside:
-            raise NeedsParserError
-        return len(data)
+def _split(data: bytes, before: bytes = b"") -> int:
+    """Where the last whole row ends, if quotes are as RFC 4180 has them; 0 where none does.
+
+    Args:
+        data: Some bytes.
+        before: The beginning of the first row.
+    """
+    is_inside = (_count_quotes(before) + _count_quotes(data)) % 2 == 1
     end = len(data)
     # A line break at the very end may be the first half of one.
     newline, carriage = data.rfind(b"\n"), data.rfind(b"\r", 0, max(len(data) - 1, 0))
@@ -361,6 +363,8 @@ def _split(data: bytes, *, is_last: bool) -> int:
         if is_inside:
             # No row ends in a quoted cell: on with what stands before it.
             end = data.rfind(b'"', 0, end)
+            if end < 0:
+                return 0
         newline = newline if newline < end else data.rfind(b"\n", 0, end)
         carriage = carriage if carriage < end else data.rfind(b"\r", 0, end)
         line = max(newline, carriage)
