@@ -1,4 +1,4 @@
-"""Which combination each row of a table file has, kept in a passing file from one pass over it to the next.
+"""Which combination each row of a table file has, and where cells end, kept in a passing file between two passes.
 
 The second pass needn't look for what the first has found. Nothing is left of the file, however the run ends.
 """
@@ -26,7 +26,7 @@ _BUFFER = 1 << 20
 
 
 class RowCodes:
-    """Keeps, part by part, the combinations of the rows.
+    """Keeps, part by part, the combinations of the rows, and what saves finding their cells once more.
 
     Of each part it holds how its rows number the combinations of the part, and, when that is known, the places of these
     among all. In memory there are only a few numbers for each part.
