@@ -569,38 +569,6 @@ def test_more_values_than_are_held_at_once(run: Run, tmp_path: Path, write: Writ
     assert (tmp_path / "python.csv").read_bytes() == (tmp_path / "whole.csv").read_bytes()
 
 
-@pytest.mark.parametrize(
-    ("kind", "cells"),
-    [
-        (pa.string_view(), ["x", "y", "x"]),
-        (pa.string(), [None, "y", "y"]),
-        (pa.float64(), [1.5, float("inf"), 1.5]),
-        (pa.list_(pa.int8()), [[1], [], [1]]),
-        (pa.struct([("a", pa.string())]), [{"a": "x"}, {"a": None}, {"a": "x"}]),
-        (pa.date32(), [dt.date(2024, 5, 31), dt.date(1, 1, 1), dt.date(2024, 5, 31)]),
-    ],
-)
-def test_dictionaries_of_any_type_grow(
-    run: Run, tmp_path: Path, write: Write, kind: pa.DataType, cells: list[Any]
-) -> None:
-    """Two files with dictionaries of their own become one file, whose codes of 8 bits may not do."""
-    write("b.toml", 'igual = 1\n[[rule]]\ncolumn = "t"\ndo = "spacing"\n')
-    for number in (1, 2):
-        words = pa.array(cells[:number], kind)
-        coded = pa.DictionaryArray.from_arrays(pa.array([0, None, number - 1], pa.int8()), words)
-        table = pa.table({"t": [f" {number}", "", "x"], "d": coded})
-        with pa.ipc.new_file(tmp_path / f"{number}.arrow", table.schema) as file:
-            file.write_table(table)
-    assert run("apply b.toml 1.arrow 2.arrow 1.arrow --out o.arrow").returncode == 0
-    with pa.ipc.open_file(tmp_path / "o.arrow") as file:
-        made = file.read_all()
-    first, second = [cells[0], None, cells[0]], [cells[0], None, cells[1]]
-    assert (made["d"].to_pylist(), made["t"].to_pylist()) == (
-        [*first, *second, *first],
-        ["1", "", "x", "2", "", "x", "1", "", "x"],
-    )
-
-
 @pytest.mark.parametrize("ending", [".jsonl", ".parquet", ".feather", ".csv"])
 @pytest.mark.parametrize("labelled_first", [True, False])
 def test_labels_in_some_pieces_only(

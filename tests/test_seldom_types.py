@@ -19,7 +19,7 @@ from pyarrow import feather, parquet
 import igual
 from igual.rules import Blanks, Case, Overlay, Replace, Spacing
 from igual.text.cells import print_cells
-from igual.text.plain_types import lists_of_views, to_plain
+from igual.text.plain_types import spell_out, to_plain
 from igual.values import value_of
 from tests.conftest import Run
 
@@ -209,7 +209,7 @@ def test_list_views_are_printed_as_lists(name: str, tmp_path: Path) -> None:
         pa.concat_arrays([whole[2:], whole[:1]]),
     ):
         wanted = [None if cell is None else json.dumps(cell) for cell in part.to_pylist()]
-        assert print_cells(part).to_pylist() == wanted == print_cells(lists_of_views(part)).to_pylist()
+        assert print_cells(part).to_pylist() == wanted == print_cells(spell_out(part)).to_pylist()
     path = tmp_path / "t.parquet"
     parquet.write_table(pa.table({"v": whole}), path, row_group_size=1)
     igual.Rulebook([Case(column="v", style="upper")]).apply_file(path, tmp_path / "t.csv")
@@ -227,3 +227,26 @@ def test_empty_views_may_begin_anywhere() -> None:
     )
     joined.validate(full=True)
     assert print_cells(joined).to_pylist() == [None if cell is None else json.dumps(cell) for cell in cells]
+
+
+@pytest.mark.parametrize("ending", [".arrow", ".parquet", ".jsonl"])
+@pytest.mark.parametrize("kind", [pa.list_(pa.null()), pa.large_list(pa.null()), pa.list_view(pa.null())])
+def test_lists_of_nothing_keep_their_lengths(tmp_path: Path, ending: str, kind: pa.DataType) -> None:
+    """Arrow cuts them short where it casts them, be it to the type that they have."""
+    cells = [[None, None], None, [], [None] * 3]
+    table = pa.table({"t": [" x"] * 4, "s": pa.array(cells, kind)})
+    with pa.ipc.new_file(tmp_path / "t.arrow", table.schema) as file:
+        file.write_table(table)
+    igual.Rulebook([Spacing(column="t")]).apply_file(tmp_path / "t.arrow", tmp_path / f"o{ending}")
+    if ending == ".jsonl":
+        rows = map(json.loads, (tmp_path / "o.jsonl").read_text().splitlines())
+        made = [None if row["s"] is None else json.loads(row["s"]) for row in rows]
+    elif ending == ".parquet":
+        made = parquet.read_table(tmp_path / "o.parquet")["s"].to_pylist()
+    else:
+        made = pa.ipc.open_file(tmp_path / "o.arrow").read_all()["s"].to_pylist()
+    assert made == cells
+    for part in (table["s"].chunk(0), table["s"].chunk(0)[2:]):
+        assert print_cells(part).to_pylist() == [
+            None if cell is None else json.dumps(cell) for cell in part.to_pylist()
+        ]

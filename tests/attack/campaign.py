@@ -16,7 +16,6 @@ from typing import NamedTuple
 from xml.sax.saxutils import escape
 
 import pyarrow as pa
-from pyarrow import parquet
 
 import igual
 from igual.demo.layout import lay_out
@@ -33,7 +32,7 @@ from tests.attack.mutators import (
     repeat_piece,
 )
 from tests.attack.python_calls import attack_python
-from tests.attack.typed_tables import make_call, make_typed_table
+from tests.attack.typed_tables import make_call, make_typed_table, write_typed_table
 from tests.attack.written_oddly import OUTPUTS, read_columns, read_plainly, write_oddly
 
 _SECONDS, _MEMORY, _SMALL = 60.0, 2 << 30, 0.5
@@ -267,15 +266,7 @@ def _attack_typed(server: ForkServer, place: Path, random: Random) -> Case:
     (folder / "u.csv").write_text("a,b,c,odd name\noak,1,,x\n", encoding="utf-8")
     (folder / "x.csv").write_text("column,raw,clean\na,oak,Oak\na,1,one\nb,2024-05-31,\n", encoding="utf-8")
     table = make_typed_table(random)
-    name = random.choice(("t.parquet", "t.arrow"))
-    try:
-        parquet.write_table(table, folder / "t.parquet", row_group_size=random.choice((1, 100)))
-    except (pa.ArrowNotImplementedError, OSError):
-        name = "t.arrow"
-    if name == "t.arrow":
-        (folder / "t.parquet").unlink(missing_ok=True)
-        with pa.ipc.new_file(folder / name, table.schema) as file:
-            file.write_table(table, max_chunksize=random.choice((2, 100)))
+    name = write_typed_table(random, table, folder)
     before = {path.name: path.read_bytes() for path in folder.iterdir()}
     call = make_call(random, name)
     done = server.run(call.split(), folder, seconds=_SECONDS, small_parts=random.random() < _SMALL)

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import contextlib
+from collections.abc import Sequence
 from datetime import date
 from decimal import Decimal
+from pathlib import Path
 from random import Random
 from typing import Any
 
 import pyarrow as pa
+from pyarrow import parquet
 
 from tests.attack.generators import COLUMNS
 
@@ -29,6 +32,7 @@ _TYPED: tuple[tuple[pa.DataType, tuple[Any, ...]], ...] = (
     (pa.time32("s"), (0, 3600)), (pa.time64("ns"), (0, 1)), (pa.timestamp("s"), (0, 1 << 40, -(1 << 40))), (pa.duration("s"), (0, -5, 100_000)),
     (pa.float16(), (1.5, 2.0)), (pa.binary_view(), (b"a", b"\xff")), (pa.binary(2), (b"ab", b"\xff\xff")), (pa.large_binary(), (b"a",)),
     (pa.month_day_nano_interval(), ((1, 2, 3),)), (pa.list_view(pa.string()), (["a"], [])), (pa.large_list(pa.int64()), ([1], [])),
+    (pa.list_(pa.null()), ([None, None], [])), (pa.struct([("x", pa.large_list(pa.null()))]), ({"x": [None] * 3}, {"x": None})),
     (pa.list_(pa.string(), 2), (["a", "b"],)), (pa.dictionary(pa.int8(), pa.string()), ("oak", "Elm ")), (pa.dictionary(pa.uint64(), pa.binary()), (b"oak",)),
     (pa.run_end_encoded(pa.int32(), pa.string()), ("oak", "Elm ")), (pa.run_end_encoded(pa.int16(), pa.float64()), (1.0, 1.5)),
 )  # fmt: skip
@@ -46,24 +50,57 @@ _CALLS: tuple[tuple[str, tuple[str, ...]], ...] = (
 
 
 def make_typed_table(random: Random) -> pa.Table:
-    """A table whose columns are of any types."""
-    rows = random.choice((0, 1, 2, 20))
-    return pa.Table.from_arrays([_make_column(random, rows) for _ in COLUMNS], names=COLUMNS)
+    """A table whose columns are of any types, in one or more pieces with dictionaries of their own."""
+    pieces = [random.choice((0, 1, 2, 20)) for _ in range(random.choice((1, 1, 3)))]
+    return pa.Table.from_arrays([_make_column(random, pieces) for _ in COLUMNS], names=COLUMNS)
 
 
-def _make_column(random: Random, rows: int) -> pa.Array:
-    if random.random() < 0.02:
-        children = [pa.array(["oak"] * rows), pa.array([1] * rows)]
+def _make_column(random: Random, pieces: Sequence[int]) -> pa.ChunkedArray:
+    kind, cells = random.choice(_TYPED)
+    shape = random.choice(
+        (
+            *["as it is"] * 15,
+            *["dictionary"] * 4,
+            "struct",
+            "union",
+            "dictionary in a struct",
+            "dictionary in a list",
+        )
+    )
+    return pa.chunked_array([_make_piece(random, kind, cells, rows, shape) for rows in pieces])
+
+
+def _make_piece(random: Random, kind: pa.DataType, cells: Sequence[Any], rows: int, shape: str) -> pa.Array:
+    if shape == "union":
+        children = [pa.array(["oak"] * rows, pa.string()), pa.array([1] * rows, pa.int64())]
         return pa.UnionArray.from_sparse(
             pa.array([random.randrange(2) for _ in range(rows)], pa.int8()), children
         )
-    kind, cells = random.choice(_TYPED)
     column = pa.array([random.choice((*cells, None)) for _ in range(rows)], kind)
-    if random.random() < 0.2:
-        # Arrow has no dictionaries of what is nested.
-        with contextlib.suppress(pa.ArrowNotImplementedError):
-            column = column.dictionary_encode()
-    return column if random.random() < 0.95 else pa.StructArray.from_arrays([column], ["x"])
+    if shape.startswith("dictionary"):
+        # Arrow makes none of what is nested, and of dictionaries none again.
+        with contextlib.suppress(pa.ArrowNotImplementedError, TypeError):
+            column = column.dictionary_encode(null_encoding=random.choice(("mask", "mask", "mask", "encode")))
+    if shape.endswith("struct"):
+        return pa.StructArray.from_arrays([column], ["x"])
+    return pa.ListArray.from_arrays(range(rows + 1), column) if shape.endswith("list") else column
+
+
+def write_typed_table(random: Random, table: pa.Table, folder: Path) -> str:
+    """Write such a table to a file, and give its name."""
+    name = random.choice(("t.parquet", "t.arrow"))
+    try:
+        parquet.write_table(table, folder / "t.parquet", row_group_size=random.choice((1, 100)))
+    except (pa.ArrowNotImplementedError, OSError):
+        name = "t.arrow"
+    if name == "t.arrow":
+        (folder / "t.parquet").unlink(missing_ok=True)
+        # A file has one dictionary for a column, a stream another one for each batch.
+        is_whole = all(column.num_chunks < 2 for column in table.columns)
+        begin = pa.ipc.new_file if is_whole and random.random() < 0.7 else pa.ipc.new_stream
+        with begin(folder / name, table.schema) as file:
+            file.write_table(table, max_chunksize=random.choice((2, 100)))
+    return name
 
 
 def make_call(random: Random, table: str) -> str:

@@ -88,4 +88,7 @@ def read_plainly(path: Path, delimiter: str) -> list[dict[str, str]]:
 
 def read_columns(path: Path) -> pa.Table:
     """A Parquet or Arrow file, as other programs read it."""
-    return parquet.read_table(path) if path.suffix == ".parquet" else pa.ipc.open_file(path).read_all()
+    if path.suffix == ".parquet":
+        return parquet.read_table(path)
+    is_file = path.read_bytes().startswith(b"ARROW1")
+    return (pa.ipc.open_file if is_file else pa.ipc.open_stream)(path).read_all()

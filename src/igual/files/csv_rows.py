@@ -17,7 +17,7 @@ from igual.column import to_mask
 from igual.errors import OutputError, error_context
 from igual.text.arrays import each_where, has_pattern
 from igual.text.cells import print_times
-from igual.text.plain_types import to_plain
+from igual.text.plain_types import decode_dictionary, to_plain
 
 _WRITE_ROWS = 1 << 16
 _MARK = "\ufeff"
@@ -136,7 +136,10 @@ def _quoted_once(column: pa.ChunkedArray, style: RowStyle) -> pa.ChunkedArray:
     """Quote a dictionary-encoded column by its distinct texts; others are quoted as they are written."""
     if not pa.types.is_dictionary(column.type) or not column.num_chunks:
         return column
-    column = column.unify_dictionaries()
+    try:
+        column = column.unify_dictionaries()
+    except pa.ArrowNotImplementedError:  # of lists or structs
+        return pa.chunked_array([decode_dictionary(part) for part in column.chunks])
     texts = _quoted(column.chunk(0).dictionary, style)
     return pa.chunked_array([pa.DictionaryArray.from_arrays(part.indices, texts) for part in column.chunks])
 

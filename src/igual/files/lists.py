@@ -15,7 +15,8 @@ from igual.files.sources import existing_file
 from igual.files.tables import read_table
 from igual.lists import Codebook, CodeMeaning, PairList, ReferenceList
 from igual.lists.codes import check_codes
-from igual.text.cells import decode_dictionary, read_cells
+from igual.text.cells import read_cells
+from igual.text.plain_types import decode_dictionary
 
 ALIAS_SEPARATOR = "|"
 Columns = Mapping[str, list[str]]

@@ -11,8 +11,7 @@ import pyarrow.compute as pc
 from igual.column import TEXT, to_mask
 from igual.errors import TableError
 from igual.files.formats.base import OpenedTable
-from igual.text.cells import decode_dictionary
-from igual.text.plain_types import join_chunks
+from igual.text.plain_types import decode_dictionary, join_chunks
 
 # Rows that are shown for a value.
 MOST_ROWS = 3

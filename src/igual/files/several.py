@@ -14,6 +14,7 @@ from igual.engines.arrow import encode_cells
 from igual.errors import TableError, did_you_mean
 from igual.files.formats.base import BatchPart, OpenedTable, ReadOptions, TablePart
 from igual.files.tables import open_table_file
+from igual.text.plain_types import cast_cells
 
 SOURCE = "source_file"
 
@@ -103,7 +104,7 @@ def _chain(
 
 def _conform(table: pa.Table, schema: pa.Schema, one: OpenedTable, with_source: bool) -> pa.Table:
     columns = [
-        _as_values(column) if field.type == pa.string() else column.cast(field.type)
+        _as_values(column) if field.type == pa.string() else cast_cells(column, field.type)
         for column, field in zip(table.columns, schema, strict=True)
     ]
     names = list(table.column_names)

@@ -18,7 +18,7 @@ import pyarrow.compute as pc
 
 from igual.column import MIXED, TEXT, TEXTS
 from igual.text.arrays import each_where, has_pattern
-from igual.text.plain_types import lists_of_views, plain_type
+from igual.text.plain_types import decode_dictionary, plain_type, spell_out
 from igual.text.reading import plain_decimals
 from igual.values import value_of
 
@@ -42,23 +42,6 @@ class ReadCells(NamedTuple):
 
     values: pa.Array
     kind: str
-
-
-def decode_dictionary(cells: pa.DictionaryArray) -> pa.Array:
-    """Put the values of a dictionary in their places.
-
-    Args:
-        cells: Codes and their values.
-
-    Returns:
-        The values, (cells,); Arrow takes none from views, which come as the texts or bytes that they show.
-    """
-    values = cells.dictionary
-    if pa.types.is_string_view(values.type):
-        values = values.cast(pa.large_string())
-    elif pa.types.is_binary_view(values.type):
-        values = values.cast(pa.large_binary())
-    return values.take(cells.indices)
 
 
 def list_text_fields(schema: pa.Schema) -> list[str]:
@@ -185,7 +168,7 @@ def print_cells(cells: pa.Array) -> pa.Array:
     if not isinstance(cells.type, pa.BaseExtensionType):
         with contextlib.suppress(pa.ArrowNotImplementedError, pa.ArrowInvalid):
             return cells.cast(TEXT)
-    cells = lists_of_views(cells)
+    cells = spell_out(cells)
     with contextlib.suppress(pa.ArrowNotImplementedError, pa.ArrowInvalid):
         cells = cells.cast(_with_printed_leaves(cells.type))
     return pa.array([None if cell is None else _print_cell(cell) for cell in cells.to_pylist()], TEXT)
@@ -258,7 +241,8 @@ def _print_cell(cell: Any) -> str:
 
 def _with_printed_leaves(kind: pa.DataType) -> pa.DataType:
     """A nested type with texts for times and decimals: Python's own have no nanoseconds, and no form in JSON."""
-    if pa.types.is_temporal(kind) or pa.types.is_decimal(kind):
+    # Lists of nothing are cut short where Arrow casts them to what they are.
+    if pa.types.is_temporal(kind) or pa.types.is_decimal(kind) or pa.types.is_null(kind):
         return pa.string()
     if pa.types.is_dictionary(kind):
         return _with_printed_leaves(kind.value_type)

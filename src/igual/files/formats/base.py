@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,6 +16,7 @@ from igual.column import Codes
 from igual.files.csv_cells import guarded
 from igual.files.dialects import Dialect
 from igual.files.sources import NeedsParserError, Readable, path_of
+from igual.text.plain_types import cast_cells, holds_type, is_joined_wrongly
 
 _Made = TypeVar("_Made")
 Layout = npt.NDArray[np.integer]
@@ -89,6 +91,9 @@ def join_batches(batches: Iterable[pa.RecordBatch]) -> Iterator[pa.Table]:
     waiting: list[pa.RecordBatch] = []
     rows = size = 0
     for batch in batches:
+        if not batch.num_rows:
+            # Arrow reads some empty columns in such a way that asking for their size ends the process.
+            continue
         batch.validate(full=True)
         waiting.append(batch)
         rows, size = rows + batch.num_rows, size + batch.nbytes
@@ -101,7 +106,16 @@ def join_batches(batches: Iterable[pa.RecordBatch]) -> Iterator[pa.Table]:
 
 def _join(batches: Sequence[pa.RecordBatch]) -> pa.Table:
     table = pa.Table.from_batches(batches)
-    return table if len(batches) == 1 else table.combine_chunks()
+    if len(batches) > 1 and not any(holds_type(field.type, is_joined_wrongly) for field in table.schema):
+        # Where Arrow can't join dictionaries, the part stays in pieces.
+        with contextlib.suppress(pa.ArrowInvalid, pa.ArrowNotImplementedError):
+            return table.combine_chunks()
+    return table
+
+
+def cast_rows(table: pa.Table, schema: pa.Schema) -> pa.Table:
+    """Give rows in the types of a schema, which has the same columns in types that hold their cells."""
+    return pa.Table.from_arrays([*map(cast_cells, table.columns, schema.types)], schema=schema)
 
 
 class NewCells(NamedTuple):
@@ -238,7 +252,7 @@ class OpenedTable:
 
     def _read(self) -> pa.Table:
         # Parts of one file may come as dictionaries, and those of another as texts.
-        tables = [part.table().cast(self.schema) for part in self.parts()]
+        tables = [cast_rows(part.table(), self.schema) for part in self.parts()]
         return pa.concat_tables(tables) if tables else pa.Table.from_batches([], self.schema)
 
 
@@ -296,7 +310,7 @@ class WholeWriter:
 
     def prepare(self, clean: CleanPart) -> Any:
         """Give the rows."""
-        return clean.table().cast(self._schema)
+        return cast_rows(clean.table(), self._schema)
 
     def write(self, prepared: Any) -> None:
         """Keep the rows."""

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
+import shutil
+import tempfile
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import IO, Any
@@ -11,7 +14,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.errors import TableError
+from igual.errors import OutputError, TableError
 from igual.files.formats.base import (
     BatchPart,
     CleanPart,
@@ -21,11 +24,17 @@ from igual.files.formats.base import (
     TablePart,
     TextStyle,
     Writer,
+    cast_rows,
     join_batches,
 )
 from igual.files.sources import Readable, open_for_arrow
+from igual.text.plain_types import holds_type, spell_out
 
 _MAGIC = b"ARROW1"
+
+
+class _CodesTooNarrowError(Exception):
+    """The dictionaries of all batches together have more words than codes of their width can tell apart."""
 
 
 class IpcFormat:
@@ -61,29 +70,75 @@ def _as_text(field: pa.Field) -> pa.Field:
 
 
 class _IpcWriter:
-    """A file whose dictionaries only grow: another one for each batch is what the form for files doesn't allow."""
+    """A file whose dictionaries only grow: another one for each batch is what the form for files doesn't allow.
+
+    Codes keep their width as long as it is enough for the dictionaries of all batches together. Where it isn't, or
+    where a dictionary was empty, which Arrow lets no more grow, what was written is written anew.
+    """
 
     def __init__(self, file: IO[bytes], schema: pa.Schema) -> None:
-        self._schema = pa.schema([_with_wide_codes(field) for field in schema], schema.metadata)
+        self._file = file
         self._words: dict[int, pa.Array] = {}
+        self._begin(schema)
+
+    def _begin(self, schema: pa.Schema) -> None:
+        self._schema = schema
         options = pa.ipc.IpcWriteOptions(unify_dictionaries=False, emit_dictionary_deltas=True)
-        self._writer = pa.ipc.new_file(pa.PythonFile(file, "w"), self._schema, options=options)
+        self._writer = pa.ipc.new_file(pa.PythonFile(self._file, "w"), schema, options=options)
 
     def prepare(self, clean: CleanPart) -> Any:
         """Give the rows."""
-        return clean.table().cast(self._schema)
+        return cast_rows(clean.table(), self._schema)
 
     def write(self, prepared: Any) -> None:
         """Write rows."""
         for batch in prepared.to_batches():
-            columns = [
-                self._with_all_words(place, column) if pa.types.is_dictionary(column.type) else column
-                for place, column in enumerate(batch.columns)
-            ]
-            self._writer.write_batch(pa.RecordBatch.from_arrays(columns, schema=self._schema))
+            try:
+                self._write(batch)
+            except _CodesTooNarrowError:
+                self._write_anew(
+                    pa.schema([*map(_with_wide_codes, self._schema)], self._schema.metadata), batch
+                )
+            except (pa.ArrowInvalid, pa.ArrowNotImplementedError):
+                self._write_anew(self._schema, batch)
 
-    def _with_all_words(self, place: int, column: pa.DictionaryArray) -> pa.DictionaryArray:
+    def _write_anew(self, schema: pa.Schema, batch: pa.RecordBatch) -> None:
+        self._writer.close()
+        self._file.flush()
+        path = Path(self._file.name)
+        with path.open("rb") as written, tempfile.TemporaryFile(dir=path.parent) as kept:
+            shutil.copyfileobj(written, kept)
+            self._file.seek(0)
+            self._file.truncate()
+            self._begin(schema)
+            reader = pa.ipc.open_file(pa.PythonFile(kept, "r"))
+            try:
+                for at in range(reader.num_record_batches):
+                    self._write(reader.get_batch(at))
+                self._write(batch)
+            except (pa.ArrowInvalid, pa.ArrowNotImplementedError) as error:
+                self._refuse_inner_words(error)
+                raise
+
+    def _write(self, batch: pa.RecordBatch) -> None:
+        # What was prepared before codes got wider has narrow ones.
+        rows = cast_rows(pa.Table.from_batches([batch]), self._schema)
+        columns = [self._with_all_words(place, column.chunk(0)) for place, column in enumerate(rows.columns)]
+        self._writer.write_batch(pa.RecordBatch.from_arrays(columns, schema=self._schema))
+
+    def _refuse_inner_words(self, error: Exception) -> None:
+        for field in self._schema:
+            if _has_inner_words(field.type):
+                raise OutputError(
+                    f"the dictionaries inside column {field.name!r} can't be joined for an Arrow file "
+                    f"({str(error).splitlines()[0]}); write Parquet"
+                ) from None
+
+    def _with_all_words(self, place: int, column: pa.Array) -> pa.Array:
         """The same values, by the dictionary of the batches before and what is new in this one behind it."""
+        kind = column.type
+        if not pa.types.is_dictionary(kind):
+            return self._with_inner_words(place, column) if _has_inner_words(kind) else column
         words = self._words.setdefault(place, column.dictionary)
         if words.equals(column.dictionary):
             return column
@@ -91,14 +146,38 @@ class _IpcWriter:
         is_new = places < 0
         places[is_new] = len(words) + np.arange(is_new.sum())
         new = column.dictionary if is_new.all() else column.dictionary.filter(pa.array(is_new))
+        if len(words) + len(new) > np.iinfo(kind.index_type.to_pandas_dtype()).max + 1:
+            raise _CodesTooNarrowError
         self._words[place] = pa.concat_arrays([words, new])
-        kind = column.type
         codes = pa.array(places).take(column.indices).cast(kind.index_type)
         return pa.DictionaryArray.from_arrays(codes, self._words[place], ordered=kind.ordered)
+
+    def _with_inner_words(self, place: int, column: pa.Array) -> pa.Array:
+        """The same for dictionaries inside structs and lists, as far as Arrow can do it."""
+        if holds_type(column.type, pa.types.is_float16):
+            # Arrow joins words of half a float to other words than they were.
+            return column
+        before = self._words.get(place)
+        joined = _join_inner(before, column)
+        if joined is None:
+            # Arrow joins no dictionaries with missing words; texts that are cast have none.
+            with contextlib.suppress(pa.ArrowInvalid, pa.ArrowNotImplementedError):
+                joined = _join_inner(before, spell_out(column).cast(column.type))
+        column = column if joined is None else joined
+        self._words[place] = column[:0]
+        return column
 
     def close(self) -> None:
         """Write the end."""
         self._writer.close()
+
+
+def _join_inner(before: pa.Array | None, column: pa.Array) -> pa.Array | None:
+    """The column by the dictionaries of what came before and what is new; None where Arrow can't join them."""
+    with contextlib.suppress(pa.ArrowInvalid, pa.ArrowNotImplementedError):
+        chunks = [column[:0] if before is None else before, column]
+        return pa.chunked_array(chunks).unify_dictionaries().chunk(1)
+    return None
 
 
 def _look_up(sought: pa.Array, words: pa.Array) -> npt.NDArray[np.int64]:
@@ -110,8 +189,12 @@ def _look_up(sought: pa.Array, words: pa.Array) -> npt.NDArray[np.int64]:
     return places.to_numpy(zero_copy_only=False).astype(np.int64)  # type: ignore[no-any-return]
 
 
+def _has_inner_words(kind: pa.DataType) -> bool:
+    inner = kind.value_type if pa.types.is_dictionary(kind) else kind
+    return holds_type(inner, pa.types.is_dictionary)
+
+
 def _with_wide_codes(field: pa.Field) -> pa.Field:
-    """Codes of 8 or 16 bits may be too few for the dictionaries of all batches together."""
     kind = field.type
     if not pa.types.is_dictionary(kind) or kind.index_type.bit_width >= 32:
         return field

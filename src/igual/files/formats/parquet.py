@@ -23,6 +23,7 @@ from igual.files.formats.base import (
     join_batches,
 )
 from igual.files.sources import Readable, open_for_arrow
+from igual.text.plain_types import cast_cells, decode_dictionary, holds_type, spell_out, without_missing_words
 
 _ROWS = 1 << 17
 _GROUP_ROWS = 1 << 20
@@ -70,6 +71,8 @@ class _ParquetWriter:
         self._held = pa.schema([_in_dictionary(field) for field in schema])
         as_shown = _as_text if is_plain else _hold_values
         shown = pa.schema([as_shown(field) for field in schema], schema.metadata)
+        for given, held in zip(schema, self._held, strict=True):
+            _hold(pa.chunked_array([pa.nulls(1, given.type)]), held)
         # Texts are written from their dictionaries, and are texts for whoever reads them.
         try:
             self._writer = parquet.ParquetWriter(file, self._held, store_schema=False)
@@ -84,7 +87,9 @@ class _ParquetWriter:
         self._waiting: list[pa.Table] = []
 
     def prepare(self, clean: CleanPart) -> Any:
-        return clean.table().cast(self._held)
+        table = clean.table()
+        columns = map(_hold, table.columns, self._held)
+        return pa.Table.from_arrays([*columns], schema=self._held)
 
     def write(self, prepared: Any) -> None:
         self._waiting.append(prepared)
@@ -123,9 +128,26 @@ def _refuse_unheld(schema: pa.Schema) -> None:
         try:
             parquet.ParquetWriter(io.BytesIO(), pa.schema([field])).close()
         except (pa.ArrowNotImplementedError, OSError):
-            raise OutputError(
-                f"Parquet has no type for column {field.name!r}, which is {field.type}; write .arrow, or leave it out"
-            ) from None
+            raise _not_held(field) from None
+
+
+def _not_held(field: pa.Field) -> OutputError:
+    return OutputError(
+        f"Parquet has no type for column {field.name!r}, which is {field.type}; write .arrow, or leave it out"
+    )
+
+
+def _hold(cells: pa.ChunkedArray, field: pa.Field) -> pa.ChunkedArray:
+    """Cells in the type that they are written as."""
+    if pa.types.is_dictionary(cells.type):
+        change = without_missing_words if pa.types.is_dictionary(field.type) else decode_dictionary
+        cells = pa.chunked_array([change(chunk) for chunk in cells.chunks] or [pa.nulls(0, field.type)])
+    elif holds_type(cells.type, pa.types.is_dictionary):
+        cells = pa.chunked_array([spell_out(chunk) for chunk in cells.chunks] or [pa.nulls(0, field.type)])
+    try:
+        return cast_cells(cells, field.type)
+    except pa.ArrowNotImplementedError:
+        raise _not_held(field) from None
 
 
 def _as_text(field: pa.Field) -> pa.Field:

@@ -31,8 +31,8 @@ from igual.files.quotes import count_cells
 from igual.files.sources import Readable
 from igual.files.text_blocks import Spliced, TextBlock, read_blocks
 from igual.files.text_parsing import parse_stream
-from igual.text.cells import decode_dictionary
 from igual.text.characters import visible
+from igual.text.plain_types import decode_dictionary
 
 
 def read_csv(
