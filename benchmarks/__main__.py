@@ -29,6 +29,7 @@ FIGURES = {
     "parquet": "streams.parquet_file",
     "survey": "figures.wide_survey",
     "one column": "figures.survey_of_distinct",
+    "survey of text": "streams.survey_of_text",
     "folded": "figures.exact_and_folded",
     "spark": "clusters.spark",
 }

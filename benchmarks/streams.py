@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import json
+import subprocess
 import sys
 import tempfile
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -79,6 +82,14 @@ with parquet.ParquetWriter(sys.argv[2], raw.schema_arrow) as writer:
 """
 
 
+_COUNT = """
+import json, sys, duckdb
+raw = duckdb.read_csv(sys.argv[1], all_varchar=True)
+counts = ", ".join(f"count(DISTINCT {name})" for name in raw.columns)
+print(json.dumps(duckdb.sql(f"SELECT {counts} FROM raw").fetchall()[0]))
+"""
+
+
 def _write_book(path: Path) -> None:
     labels = "\n".join(f'"{code}" = "{label}"' for code, label in chains.labels().items())
     pairs = ", ".join(f'"{sought}" = "{meant}"' for sought, meant in chains.pairs().items())
@@ -101,6 +112,38 @@ def _pieces(rows: int, words: str) -> list[pa.Table]:
     return made
 
 
+def _write_text(path: Path, rows: int, without: Sequence[str] = ()) -> None:
+    options = csv.WriteOptions(include_header=False, quoting_style="needed")
+    with path.open("wb") as file:
+        for place, piece in enumerate(
+            _pieces(rows, "stands near the quay; seen from the house across the street; number")
+        ):
+            piece = piece.drop_columns([*without])
+            if place == 0:
+                file.write(",".join(piece.column_names).encode() + b"\n")
+            csv.write_csv(piece, file, options)
+
+
+def survey_of_text(rows: int = ROWS) -> None:
+    """Surveys of a CSV of 1.2 GB, with and without a column in which each row has another value."""
+    print(f"12. a survey of a CSV of {rows / 1e6:.1f} million rows")
+    for what, without in (("3 columns of few values", ["id"]), ("4 columns, one all distinct", [])):
+        with tempfile.TemporaryDirectory() as name:
+            raw = Path(name) / "raw.csv"
+            _write_text(raw, rows, without)
+            command = str(Path(sys.executable).parent / "igual")
+            own_call = [command, "survey", str(raw), "--json"]
+            peer_call = [sys.executable, "-c", _COUNT, str(raw)]
+            found = json.loads(subprocess.check_output(own_call))["columns"]
+            counted = json.loads(subprocess.check_output(peer_call))
+            assert [column["distinct"] for column in found] == counted, f"{found} is not {counted}"
+            measured = processes({"igual survey": own_call, "duckdb, count(distinct)": peer_call}, rounds=2)
+        times({f"{what}: {name}": run.seconds for name, run in measured.items()})
+        own, peer = measured.values()
+        print(f"    peak memory, MB: {own.peak_bytes / 1e6:,.0f}, {peer.peak_bytes / 1e6:,.0f}")
+        _at_most(f"{what}: igual / duckdb", own.seconds / peer.seconds, 1.5)
+
+
 def text_table(rows: int = ROWS) -> None:
     """A CSV of 1.2 GB, of 4 columns, 2 of which are touched."""
     print(f"10. a CSV of {rows / 1e6:.1f} million rows and 4 columns, 2 touched, from file to file")
@@ -108,13 +151,7 @@ def text_table(rows: int = ROWS) -> None:
         folder = Path(name)
         raw, rulebook = folder / "raw.csv", folder / "rules.toml"
         _write_book(rulebook)
-        options = csv.WriteOptions(include_header=False, quoting_style="needed")
-        with raw.open("wb") as file:
-            file.write(b"id,value,condition,note\n")
-            for piece in _pieces(
-                rows, "stands near the quay, seen from the house across the street, number".replace(",", ";")
-            ):
-                csv.write_csv(piece, file, options)
+        _write_text(raw, rows)
         command = str(Path(sys.executable).parent / "igual")
         outputs = {what: folder / f"{what}.csv" for what in ("igual", "polars", "duckdb")}
         measured = processes(

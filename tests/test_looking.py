@@ -8,13 +8,16 @@ import numpy as np
 import pandas as pd
 import pyarrow as pa
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import igual
 from igual.column import Column
+from igual.looking import many_columns, measures
 from igual.looking.many_columns import ManyColumns
 from igual.looking.oddities import find_oddities
+from igual.text.arrays import has_pattern
+from igual.text.folding import trimmed
 
 MISREAD = "Mühlweg".encode().decode("cp1252")
 
@@ -141,6 +144,27 @@ def test_oddities_are_sought_wherever_they_can_be(cells: list[str]) -> None:
     wanted = ManyColumns([column])
     wanted.__dict__["signs"] = frozenset(range(256))
     assert find_oddities(ManyColumns([column])) == find_oddities(wanted)
+
+
+NUMERIC = st.text("0012359+-.,' %€$²kg\u00a0−naNA/?", max_size=7)
+
+
+@given(st.lists(NUMERIC, unique=True, min_size=1, max_size=30))
+@settings(max_examples=200)
+def test_numbers_are_told_as_their_patterns_have_it(cells: list[str]) -> None:
+    """What is plain by its first or last byte isn't held against the pattern; here all is."""
+    many = ManyColumns([Column.from_arrow(pa.array(cells, pa.string()))])
+    shown = trimmed(many.values)
+    is_number = has_pattern(shown, many_columns._NUMBER)
+    is_like_missing = [text.casefold() in many_columns.LIKE_MISSING for text in shown.to_pylist()]
+    assert many.is_number.tolist() == is_number.tolist()
+    assert many.is_like_missing.tolist() == is_like_missing
+    assert many.is_digits.tolist() == has_pattern(many.values, r"^[0-9]+$").tolist()
+    # Behind a space, this sign isn't taken for one that leads.
+    is_led = [cell.startswith("$") or not text.startswith("$") for cell, text in zip(cells, shown.to_pylist(), strict=True)]  # fmt: skip
+    with_unit = has_pattern(shown, measures._WITH_UNIT) & is_led
+    mostly = 2 * with_unit.sum() >= max((~many.blank).sum(), 1)
+    assert measures.find_units(many).tolist() == (with_unit & mostly).tolist()
 
 
 def test_a_tally_follows_a_codebook_or_the_columns_own_order() -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import gc
 import os
 import tempfile
+from collections import Counter
 from pathlib import Path
 from random import Random
 
@@ -130,3 +131,25 @@ def test_large_files_keep_codes_beside_their_output(run: Run, tmp_path: Path) ->
         made = done.stdout if out == "-" else (tmp_path / out).read_text()
         assert made == f"a,b\n{lines}".replace(" ", "")
     assert [path.name for path in (tmp_path / "out").iterdir()] == ["t.csv"]
+
+
+@pytest.mark.parametrize("again", [0, 3, 400])
+def test_columns_that_seem_all_distinct_are_counted(tmp_path: Path, again: int) -> None:
+    """Of parts whose cells nearly all differ, those that don't are found out when parts are merged, or at the end."""
+    rows = 6_000
+    cells = [f"id {number}" for number in range(rows - again)] + [
+        f"id {7 * number}" for number in range(again)
+    ]
+    cells[5], cells[-1], cells[rows // 2] = "", "", "id 1"
+    for parts in (1, 4):
+        lines = [f"{cell},x\n" for cell in cells] * parts
+        (tmp_path / "many.csv").write_text("".join(["a,b\n", *lines]))
+        counted = count_table(open_table_file(tmp_path / "many.csv"), [[0], [1]], codes_in=tmp_path)
+        first = counted.counted[0]
+        wanted = Counter(cells * parts)
+        assert dict(zip(first.cells[0].to_pylist(), first.rows.tolist(), strict=True)) == wanted
+        assert first.cells[0].to_pylist() == list(wanted)
+        assert counted.codes is not None
+        book = igual.Rulebook([Case(column="a", style="upper")])
+        book.apply_file(tmp_path / "many.csv", tmp_path / "o.csv")
+        assert (tmp_path / "o.csv").read_bytes() == (tmp_path / "many.csv").read_bytes().replace(b"id", b"ID")

@@ -26,6 +26,8 @@ Keys = npt.NDArray[np.int64]
 OnPlaces = Callable[[Codes], None]
 # Parts are merged when they have so many combinations together, or twice as many as after the last time.
 _LEAST_WAITING = 1 << 19
+# So many texts of a part are looked at, and so many of these differ where it is left open which of all do.
+_SAMPLE, _MOSTLY = 1 << 10, 0.98
 
 
 class Combinations(NamedTuple):
@@ -34,10 +36,12 @@ class Combinations(NamedTuple):
     Attributes:
         cells: Of each column the cells, (combinations,), in order of first appearance.
         rows: How many rows have each, (combinations,).
+        is_distinct: Whether each occurs once here; where nearly all seem to differ, that is found out later.
     """
 
     cells: tuple[pa.Array, ...]
     rows: Counts
+    is_distinct: bool = True
 
     def to_columns(self) -> list[Column]:
         """Read the cells as values: columns whose rows are the combinations, each for as many rows as have it."""
@@ -126,7 +130,7 @@ class Counter:
 
     def _merge(self) -> None:
         parts = self._counted
-        if len(parts) > 1:
+        if len(parts) > 1 or not all(part.is_distinct for part in parts):
             cells = [_join([part.cells[place] for part in parts]) for place in range(self._width)]
             merged, places = combine_rows(cells, np.concatenate([part.rows for part in parts]))
             self._counted = [merged]
@@ -158,17 +162,21 @@ def combine(cells: Sequence[pa.Array | pa.ChunkedArray], rows: Counts | None = N
 
 
 def combine_rows(
-    cells: Sequence[pa.Array | pa.ChunkedArray], rows: Counts | None = None
+    cells: Sequence[pa.Array | pa.ChunkedArray], rows: Counts | None = None, *, may_repeat: bool = False
 ) -> tuple[Combinations, Codes]:
     """Find the combinations of a part of a table.
 
     Args:
         cells: Of each column the cells, (rows,); texts in a dictionary as they are.
         rows: How many rows each stands for, (rows,); None: one.
+        may_repeat: Whether cells that nearly all seem to differ may be given as they are, for a Counter.
 
     Returns:
         The combinations; and of each row the place of its combination among them, (rows,).
     """
+    if may_repeat and len(cells) == 1 and _seem_distinct(cells[0]):
+        ones = np.ones(len(cells[0]), np.int64)
+        return Combinations((cells[0],), ones, is_distinct=False), np.arange(len(ones), dtype=np.int32)
     encoded = [_encode_part(column) for column in cells]
     keys, count = encoded[0].codes, len(encoded[0].cells)
     for part in encoded[1:]:
@@ -185,6 +193,18 @@ def combine_rows(
         return Combinations((cells_of_one,), counted), keys
     places = np.cumsum(occurs, dtype=np.int32) - np.int32(1)
     return Combinations((cells_of_one.filter(pa.array(occurs)),), counted[occurs]), places[keys]
+
+
+def _seem_distinct(cells: pa.Array | pa.ChunkedArray) -> bool:
+    """Whether some of very many texts are as good as all distinct."""
+    if (
+        not pa.types.is_large_string(cells.type)
+        or isinstance(cells, pa.ChunkedArray)
+        or len(cells) < 2 * _SAMPLE
+    ):
+        return False
+    some = np.linspace(0, len(cells) - 1, _SAMPLE, dtype=np.int64)
+    return len(cells.take(pa.array(some)).unique()) > _MOSTLY * _SAMPLE
 
 
 class _Encoded(NamedTuple):

@@ -110,7 +110,7 @@ def _count_table(
     rows = 0
 
     def count(part: TablePart) -> tuple[int, list[tuple[Combinations, Codes]], Layout | None]:
-        combined = [combine_rows([part.cells(place) for place in group]) for group in groups]
+        combined = [combine_rows([part.cells(place) for place in group], may_repeat=True) for group in groups]
         return part.rows, combined, None if codes is None else part.find_layout()
 
     places = sorted(set[int]().union(*groups))

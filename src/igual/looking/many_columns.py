@@ -14,7 +14,7 @@ from igual.pieces import in_pieces
 from igual.text.arrays import has_pattern
 from igual.text.blanks import is_blank
 from igual.text.folding import casefold, trimmed
-from igual.text.packed import Bytes, Packed, is_between, unpack
+from igual.text.packed import Bytes, Packed, is_between, texts_with, unpack
 
 _NUMBER = r"^[+\-−]?(\d{1,3}([.,' ]\d{3})+|\d+)([.,]\d+)?\s?%?$"
 # Texts that people write for "there is no value"; compared with case and outer spaces set aside.
@@ -25,6 +25,8 @@ LIKE_MISSING = (
     "(blank)", "(empty)", "(none)", "(missing)", "<na>", "[none]", "empty", "blank", "undefined", "unspecified",
 )  # fmt: skip
 _LONGEST_LIKE_MISSING = max(map(len, LIKE_MISSING)) * 4
+# The bytes of ASCII characters that can be seen.
+_SHOWN = frozenset(range(ord("!"), ord("~") + 1))
 _SIGNS_OF_NUMBERS = np.frombuffer(b"+-0123456789", np.uint8)
 
 
@@ -56,7 +58,7 @@ class ManyColumns:
     @cached_property
     def trimmed(self) -> pa.Array:
         """The values without spaces at their ends, (values,)."""
-        return trimmed(self.values)
+        return self.values if self.signs <= _SHOWN else trimmed(self.values)
 
     @cached_property
     def first_bytes(self) -> Bytes:
@@ -69,9 +71,14 @@ class ManyColumns:
         return _bytes_at(self.packed, last=True)
 
     @cached_property
+    def first_trimmed(self) -> Bytes:
+        """The first byte of each value, spaces aside, (values,)."""
+        return _bytes_at(unpack(self.trimmed), last=False)
+
+    @cached_property
     def begins_like_number(self) -> Mask:
         """Which values begin with a digit or a sign, spaces aside, and perhaps some more, (values,)."""
-        first = _bytes_at(unpack(self.trimmed), last=False)
+        first = self.first_trimmed
         begins: Mask = np.isin(first, _SIGNS_OF_NUMBERS) | (first > ord("~"))
         return begins
 
@@ -81,9 +88,17 @@ class ManyColumns:
         return is_between(_bytes_at(unpack(self.trimmed), last=True), "0", "9")
 
     @cached_property
+    def is_digits(self) -> Mask:
+        """Which values are nothing but digits, (values,)."""
+        has_others = texts_with(~is_between(self.packed.data, "0", "9"), self.packed)
+        is_digits: Mask = ~has_others & (np.diff(self.packed.offsets) > 0)
+        return is_digits
+
+    @cached_property
     def is_number(self) -> Mask:
         """Which values are numbers, (values,)."""
-        return self.has_where(self.begins_like_number, self.trimmed, _NUMBER)
+        maybe = self.begins_like_number & ~self.is_digits
+        return self.is_digits | self.has_where(maybe, self.trimmed, _NUMBER)
 
     @cached_property
     def is_other_text(self) -> Mask:
@@ -94,7 +109,9 @@ class ManyColumns:
     def is_like_missing(self) -> Mask:
         """Which values are what people write for a missing one, (values,)."""
         mask = np.zeros(len(self.values), np.bool_)
-        short = to_mask(pc.less_equal(pc.binary_length(self.trimmed), _LONGEST_LIKE_MISSING))
+        short = (
+            to_mask(pc.less_equal(pc.binary_length(self.trimmed), _LONGEST_LIKE_MISSING)) & ~self.is_digits
+        )
         some = casefold(self.trimmed.filter(pa.array(short)))
         mask[short] = to_mask(pc.is_in(some, pa.array(LIKE_MISSING, TEXT)))
         return mask

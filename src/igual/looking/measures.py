@@ -10,7 +10,7 @@ import pyarrow.compute as pc
 
 from igual.column import Mask
 from igual.text.dates import forms_of
-from igual.text.packed import is_between, mark_character
+from igual.text.packed import mark_character
 
 if TYPE_CHECKING:
     from igual.looking.many_columns import ManyColumns
@@ -18,7 +18,6 @@ if TYPE_CHECKING:
 _COMMA, _POINT = r"^[+-]?\d+,\d+$", r"^[+-]?\d+\.\d+$"
 _WITH_UNIT = r"^[+-]?\d+([.,]\d+)?\s?(\p{L}{1,3}|%|°|\p{L}{1,2}[²³])$|^[$€£¥]\s?\d"
 _MAYBE_DATE = r"^\d{1,4}[/.\- ]\S{1,9}[/.\- ,]{1,2}\d{2,4}$|^\p{L}{3,9} \d{1,2}, \d{4}$"
-_DIGITS = r"^\d+$"
 _HALF = 0.5
 
 
@@ -42,7 +41,9 @@ def find_other_decimal_marks(many: ManyColumns) -> Mask:
 
 def find_units(many: ManyColumns) -> Mask:
     """Numbers with a unit or a currency sign, in columns that mostly have them."""
-    maybe = many.begins_like_number | (many.first_bytes == ord("$"))
+    # What begins with a digit ends in its unit.
+    is_led = (many.first_bytes == ord("$")) | (many.first_trimmed > ord("~"))
+    maybe = is_led | (many.begins_like_number & ~many.ends_in_digit)
     with_unit = many.has_where(maybe, many.trimmed, _WITH_UNIT)
     mask: Mask = with_unit & (_shares(many, with_unit) >= _HALF)
     return mask
@@ -50,8 +51,7 @@ def find_units(many: ManyColumns) -> Mask:
 
 def find_lost_zeros(many: ManyColumns) -> Mask:
     """Codes that are shorter than those of the same column which begin with a zero."""
-    maybe = is_between(many.first_bytes, "0", "9")
-    digits = many.has_where(maybe, many.values, _DIGITS)
+    digits = many.is_digits
     zero_first: Mask = digits & (many.first_bytes == ord("0")) & (np.diff(many.packed.offsets) > 1)
     if not zero_first.any():
         return zero_first

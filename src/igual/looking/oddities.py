@@ -143,6 +143,8 @@ def _spaces_at_ends(many: ManyColumns) -> Mask:
 
 
 def _rarer(many: ManyColumns, which: Mask, other: Mask) -> Mask:
+    if not which.any():
+        return which
     is_rarer: Mask = (many.sum_rows(which) < many.sum_rows(other))[many.owners]
     return which & is_rarer
 

@@ -32,7 +32,7 @@ FAR = 20_000
 UNIT = 100
 _BLOCK = 2_048
 # For fewer pairs it doesn't pay to load what is compiled.
-_WORTH_LOADING = 20_000
+_WORTH_LOADING = 60_000
 # The cells of a row within the band, and the steps in which the least of all cells before any is found.
 _WIDTH = 2 * BAND + 1
 _STEPS = tuple(1 << power for power in range((_WIDTH - 1).bit_length()))
