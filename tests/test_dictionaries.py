@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import itertools
 import json
+from collections import Counter
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
@@ -17,12 +18,13 @@ from pyarrow import parquet
 import igual
 from igual.rules import Replace, Spacing
 from igual.text.plain_types import join_chunks, spell_out, to_plain, without_missing_words
+from tests.conftest import Run
 
 # Types of words, and four words of each.
 WORDS: dict[str, tuple[pa.DataType, Sequence[Any]]] = {
     "texts": (pa.string(), ["x", "y", "a", "b"]),
     "views": (pa.string_view(), ["x", "y", "a" * 40, "b"]),
-    "doubles": (pa.float64(), [1.5, float("inf"), float("nan"), -0.0]),
+    "doubles": (pa.float64(), [1.5, 0.0, float("nan"), -0.0]),
     "halves": (pa.float16(), [*np.array([1.5, 2, 3, 4], np.float16)]),
     "lists": (pa.list_(pa.int8()), [[1], [], [2], [3]]),
     "list views": (pa.list_view(pa.string()), [["x"], [], ["y", "z"], ["a"]]),
@@ -114,6 +116,23 @@ def test_rules_read_words_of_every_batch(tmp_path: Path) -> None:
         assert [row["s"] for row in rows] == wanted
 
 
+@pytest.mark.parametrize("name", WORDS)
+@pytest.mark.parametrize("has_missing_word", [True, False], ids=["with a missing word", ""])
+def test_columns_are_looked_at(tmp_path: Path, run: Run, name: str, has_missing_word: bool) -> None:
+    tables = make_pieces(name, "column", has_missing_word=has_missing_word)
+    write_stream(tables, tmp_path / "t.arrow")
+    (tmp_path / "u.csv").write_text("t,s\nx,x\ny,1.5\n")
+    for call in ("tally t.arrow -c s --against u.csv", "tally u.csv -c s --against t.arrow", "survey t.arrow",
+                 "tally t.arrow -c s --by t", "lookalikes t.arrow -c s", "draft t.arrow --out d.toml"):  # fmt: skip
+        done = run(call)
+        assert done.returncode == 0 or "has no values that rules could read" in done.stderr, done.stderr
+    cells = pa.concat_tables(tables)["s"]
+    if name in ("texts", "views", "days"):
+        counted = json.loads(run("tally t.arrow -c s --json").stdout)["values"]
+        wanted = Counter("" if cell is None else str(cell) for cell in cells.to_pylist())
+        assert {row["value"] or "": row["rows"] for row in counted} == wanted
+
+
 def _write_files(folder: Path, words: Iterator[int], sizes: Sequence[int]) -> list[Path]:
     paths = []
     for number, size in enumerate(sizes):
@@ -140,6 +159,25 @@ def test_codes_keep_their_width_as_long_as_it_is_enough(
     assert made["t"].to_pylist() == ["x"] * sum(sizes)
     assert made.schema.types == [pa.string(), pa.dictionary(codes, pa.string()), pa.int16()]
     assert sorted(path.name for path in tmp_path.iterdir()) == sorted([*(p.name for p in paths), "o.arrow"])
+
+
+def test_many_dictionaries_that_begin_empty(tmp_path: Path) -> None:
+    """In each batch another column has its first word; the file isn't written anew for each of them."""
+    names = [f"c{number}" for number in range(12)]
+    tables = []
+    for now in range(len(names) + 1):
+        columns = {"t": pa.array([" x", "y"])}
+        for number, name in enumerate(names):
+            words = [None, f"{name} {now}"] if number < now else []
+            codes = pa.array([1, 0] if words else [None, None], pa.int8())
+            columns[name] = pa.DictionaryArray.from_arrays(codes, pa.array(words, pa.string()))
+        tables.append(pa.table(columns))
+    source = write_stream(tables, tmp_path / "t.arrow")
+    igual.Rulebook([Spacing(column="t")]).apply_file(source, tmp_path / "o.arrow")
+    made = pa.ipc.open_file(tmp_path / "o.arrow").read_all()
+    for name in names:
+        assert made[name].to_pylist() == [cell for table in tables for cell in table[name].to_pylist()]
+        assert made.schema.field(name).type == tables[0].schema.field(name).type
 
 
 def test_empty_columns_of_unions_are_read(tmp_path: Path) -> None:

@@ -250,3 +250,16 @@ def test_lists_of_nothing_keep_their_lengths(tmp_path: Path, ending: str, kind: 
         assert print_cells(part).to_pylist() == [
             None if cell is None else json.dumps(cell) for cell in part.to_pylist()
         ]
+
+
+def test_a_review_shows_columns_of_any_type(tmp_path: Path, run: Run) -> None:
+    (tmp_path / "m.toml").write_text(
+        'igual = 1\n[lists.l]\nvalues = ["Oak", "Elm"]\n[[rule]]\ncolumn = "a"\ndo = "match"\nlist = "l"\n'
+    )
+    table = pa.table({"a": ["Oka"], "b": pa.array([["list", None]]), "c": [{"x": b"\xff"}], "d": [b"\xff"]})
+    with pa.ipc.new_file(tmp_path / "t.arrow", table.schema) as file:
+        file.write_table(table)
+    done = run("review m.toml --table t.arrow --page p.html --show b,c,d")
+    assert done.returncode == 0, done.stderr
+    page = (tmp_path / "p.html").read_text(encoding="utf-8")
+    assert "list" in page.split("Oka", 1)[1]

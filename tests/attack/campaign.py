@@ -263,6 +263,10 @@ def _attack_typed(server: ForkServer, place: Path, random: Random) -> Case:
     folder.mkdir()
     (folder / "b.toml").write_text(rulebook := make_rulebook(random), encoding="utf-8", newline="")
     (folder / "l.csv").write_text("value,alias,kind\nOak,QR,t\nElm,,t\n", encoding="utf-8")
+    (folder / "m.toml").write_text(
+        'igual = 1\n[lists.l]\nfile = "l.csv"\n[[rule]]\ncolumn = "a"\ndo = "match"\nlist = "l"\n',
+        encoding="utf-8",
+    )
     (folder / "u.csv").write_text("a,b,c,odd name\noak,1,,x\n", encoding="utf-8")
     (folder / "x.csv").write_text("column,raw,clean\na,oak,Oak\na,1,one\nb,2024-05-31,\n", encoding="utf-8")
     table = make_typed_table(random)

@@ -45,6 +45,7 @@ _CALLS: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("match {t} -c {c} -l l.csv", ("--out {o}", "--by folded", "--report r.html", "--give kind", "--json", "--case-sensitive")),
     ("lookalikes {t} -c {c}", ("--out {o}", "--pairs p.csv", "--rulings ru.csv", "--weaker", "--list l.csv", "--report r.html", "--escape-formulas")),
     ("crosswalk x.csv {t}", ("--out {o}", "--json", "--source-file", "{t}")),
+    ("review m.toml --table {t} --page p.html", ("--show a,b", "--show c", "--json", "--by me")),
     ("draft {t}", ("--out d.toml", "--list l.csv", "--json")), ("learn {t} -c {c} -e oak Oak", ("--add d.toml", "--into new", "-c b", "--json")),
 )  # fmt: skip
 
@@ -104,7 +105,7 @@ def write_typed_table(random: Random, table: pa.Table, folder: Path) -> str:
 
 
 def make_call(random: Random, table: str) -> str:
-    """A call on a table with any of the options, where b.toml, l.csv and u.csv stand beside it."""
+    """A call on a table with any of the options, where b.toml, m.toml, l.csv and u.csv stand beside it."""
     call, options = random.choice(_CALLS)
     chosen = random.sample(options, random.randrange(min(len(options), 6)))
     out = "o" + random.choice((".csv", ".tsv.gz", ".parquet", ".jsonl", ".xlsx", ".arrow"))

@@ -29,7 +29,6 @@ from igual.report.progress import show_progress
 from igual.report.terminal import LOGGER, log_note
 from igual.text.characters import printable
 from igual.text.folding import folded_key
-from igual.text.plain_types import join_chunks
 
 
 def open_table(table: TableSource) -> OpenedTable:
@@ -87,15 +86,16 @@ def read_rows(opened: OpenedTable, name: str) -> Column:
     """Read a table file's column with its rows, where those of two tables stand side by side."""
     place = _find_place(opened.names, name)
     with show_progress(f"reading {opened.name}"):
-        cells = opened.read_by(lambda way: [_in_dictionary(part.cells(place)) for part in way.parts([place])])
+        parts = opened.read_by(lambda way: [_in_dictionary(part.cells(place)) for part in way.parts([place])])
+        chunks = [chunk for part in parts for chunk in part]
         kind = opened.schema.field(place).type
-    return encode_cells(pa.chunked_array(cells, None if cells else kind))
+    return encode_cells(pa.chunked_array(chunks, None if chunks else kind))
 
 
-def _in_dictionary(cells: pa.Array | pa.ChunkedArray) -> pa.Array:
-    whole = join_chunks(cells)
-    is_text = pa.types.is_string(whole.type) or pa.types.is_large_string(whole.type)
-    return whole.cast(TEXT).dictionary_encode() if is_text else whole
+def _in_dictionary(cells: pa.Array | pa.ChunkedArray) -> list[pa.Array]:
+    chunks = cells.chunks if isinstance(cells, pa.ChunkedArray) else [cells]
+    is_text = pa.types.is_string(cells.type) or pa.types.is_large_string(cells.type)
+    return [chunk.cast(TEXT).dictionary_encode() if is_text else chunk for chunk in chunks]
 
 
 class Output(NamedTuple):

@@ -11,7 +11,8 @@ import pyarrow.compute as pc
 from igual.column import TEXT, to_mask
 from igual.errors import TableError
 from igual.files.formats.base import OpenedTable
-from igual.text.plain_types import decode_dictionary, join_chunks
+from igual.text.cells import print_cells
+from igual.text.plain_types import join_chunks
 
 # Rows that are shown for a value.
 MOST_ROWS = 3
@@ -43,7 +44,7 @@ def sample_rows(
     samples: dict[str, list[tuple[str, ...]]] = {}
     wanted = pa.array(values, TEXT)
     for part in opened.parts(sorted(set(places)), _PART_BYTES):
-        cells = [_as_texts(part.cells(place)) for place in places]
+        cells = [print_cells(join_chunks(part.cells(place))) for place in places]
         rows = np.flatnonzero(to_mask(pc.is_in(cells[0], wanted)))
         first = _first_of_each(cells[0].take(pa.array(rows)))
         columns = [texts.take(pa.array(rows[first])).to_pylist() for texts in cells]
@@ -61,10 +62,3 @@ def _first_of_each(values: pa.Array) -> np.ndarray[tuple[int], np.dtype[np.int64
     starts = np.searchsorted(codes[order], np.arange(codes.max(initial=-1) + 1))
     number = np.arange(len(order)) - np.repeat(starts, np.bincount(codes))
     return np.sort(order[number < MOST_ROWS])
-
-
-def _as_texts(cells: pa.Array | pa.ChunkedArray) -> pa.Array:
-    whole = join_chunks(cells)
-    if pa.types.is_dictionary(whole.type):
-        whole = decode_dictionary(whole)
-    return whole.cast(TEXT)

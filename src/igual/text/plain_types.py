@@ -86,8 +86,8 @@ def cast_cells(cells: pa.ChunkedArray, kind: pa.DataType) -> pa.ChunkedArray:
 
 
 def is_joined_wrongly(kind: pa.DataType) -> bool:
-    """Tell whether Arrow joins dictionaries of a type to others than they were: those of half floats."""
-    return bool(pa.types.is_dictionary(kind) and pa.types.is_float16(kind.value_type))
+    """Tell whether Arrow may make other words of a type where it joins dictionaries: of half floats and of -0.0."""
+    return bool(pa.types.is_dictionary(kind) and pa.types.is_floating(kind.value_type))
 
 
 def without_missing_words(cells: pa.DictionaryArray) -> pa.DictionaryArray:

@@ -7,7 +7,7 @@ import shutil
 import tempfile
 from collections.abc import Iterator, Sequence
 from pathlib import Path
-from typing import IO, Any
+from typing import IO, Any, NoReturn
 
 import numpy as np
 import numpy.typing as npt
@@ -31,6 +31,8 @@ from igual.files.sources import Readable, open_for_arrow
 from igual.text.plain_types import holds_type, spell_out
 
 _MAGIC = b"ARROW1"
+# So often a file is written anew, at most, for dictionaries that were empty.
+_MOST_OFTEN = 4
 
 
 class _CodesTooNarrowError(Exception):
@@ -79,6 +81,7 @@ class _IpcWriter:
     def __init__(self, file: IO[bytes], schema: pa.Schema) -> None:
         self._file = file
         self._words: dict[int, pa.Array] = {}
+        self._written_anew = 0
         self._begin(schema)
 
     def _begin(self, schema: pa.Schema) -> None:
@@ -99,10 +102,18 @@ class _IpcWriter:
                 self._write_anew(
                     pa.schema([*map(_with_wide_codes, self._schema)], self._schema.metadata), batch
                 )
-            except (pa.ArrowInvalid, pa.ArrowNotImplementedError):
+            except (pa.ArrowInvalid, pa.ArrowNotImplementedError) as error:
+                if self._written_anew > _MOST_OFTEN:
+                    self._refuse_words(error)
                 self._write_anew(self._schema, batch)
 
     def _write_anew(self, schema: pa.Schema, batch: pa.RecordBatch) -> None:
+        self._written_anew += 1
+        if self._written_anew == _MOST_OFTEN:
+            # A missing word is one that others can stand behind.
+            for place, words in self._words.items():
+                if not len(words) and not _has_inner_words(schema.field(place).type):
+                    self._words[place] = pa.nulls(1, words.type)
         self._writer.close()
         self._file.flush()
         path = Path(self._file.name)
@@ -117,8 +128,7 @@ class _IpcWriter:
                     self._write(reader.get_batch(at))
                 self._write(batch)
             except (pa.ArrowInvalid, pa.ArrowNotImplementedError) as error:
-                self._refuse_inner_words(error)
-                raise
+                self._refuse_words(error)
 
     def _write(self, batch: pa.RecordBatch) -> None:
         # What was prepared before codes got wider has narrow ones.
@@ -126,13 +136,14 @@ class _IpcWriter:
         columns = [self._with_all_words(place, column.chunk(0)) for place, column in enumerate(rows.columns)]
         self._writer.write_batch(pa.RecordBatch.from_arrays(columns, schema=self._schema))
 
-    def _refuse_inner_words(self, error: Exception) -> None:
+    def _refuse_words(self, error: Exception) -> NoReturn:
         for field in self._schema:
             if _has_inner_words(field.type):
                 raise OutputError(
                     f"the dictionaries inside column {field.name!r} can't be joined for an Arrow file "
                     f"({str(error).splitlines()[0]}); write Parquet"
                 ) from None
+        raise error
 
     def _with_all_words(self, place: int, column: pa.Array) -> pa.Array:
         """The same values, by the dictionary of the batches before and what is new in this one behind it."""
