@@ -263,3 +263,14 @@ def test_a_review_shows_columns_of_any_type(tmp_path: Path, run: Run) -> None:
     assert done.returncode == 0, done.stderr
     page = (tmp_path / "p.html").read_text(encoding="utf-8")
     assert "list" in page.split("Oka", 1)[1]
+
+
+def test_lists_may_have_columns_of_any_type(tmp_path: Path, run: Run) -> None:
+    """Arrow joins no pieces of an empty column of structs with types of their own."""
+    kind = pa.struct([("x", pa.opaque(pa.string(), "t", "v"))])
+    entries = pa.table({"value": pa.array(["Oak"]), "kind": pa.nulls(1, kind)})
+    (tmp_path / "t.csv").write_text("a,b\noak,1\n")
+    for part, status in ((entries, 0), (entries[:0], 2)):
+        parquet.write_table(part, tmp_path / "l.parquet")
+        done = run("match t.csv -c a -l l.parquet --give kind")
+        assert (done.returncode, "unforeseen" in done.stderr) == (status, False), done.stderr

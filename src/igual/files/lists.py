@@ -16,7 +16,7 @@ from igual.files.tables import read_table
 from igual.lists import Codebook, CodeMeaning, PairList, ReferenceList
 from igual.lists.codes import check_codes
 from igual.text.cells import read_cells
-from igual.text.plain_types import decode_dictionary
+from igual.text.plain_types import decode_dictionary, join_chunks
 
 ALIAS_SEPARATOR = "|"
 Columns = Mapping[str, list[str]]
@@ -177,7 +177,7 @@ def _needs(columns: Columns, needed: Sequence[str], name: str) -> None:
 
 def _read_texts(column: pa.ChunkedArray) -> list[str]:
     """The cells as the values of a table are read: a code that is 1.0 in a column of numbers is 1."""
-    cells = column.combine_chunks()
+    cells = join_chunks(column)
     if pa.types.is_dictionary(cells.type):
         cells = decode_dictionary(cells)
     texts: list[str] = read_cells(cells).values.fill_null("").to_pylist()
