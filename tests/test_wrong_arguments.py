@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -111,3 +112,37 @@ def test_plain_lists_and_numbers_are_taken_for_what_they_stand_for() -> None:
     assert igual.Rulebook(RULES).apply({"a": [5, 6]}).follow("a", number)[0].after == "5"
     entries: Any = {"l": ["Oak"]}
     assert igual.Rulebook([Match(column="a", list="l")], lists=entries).apply(TABLE).table["a"][0] == "Oak"
+
+
+BOOK = igual.Rulebook(RULES)
+PATHS: dict[str, Callable[[Any, Path], Any]] = {
+    "a rulebook": lambda path, _: igual.Rulebook.load(path),
+    "a list": lambda path, _: igual.ReferenceList.load(path),
+    "a codebook": lambda path, _: igual.Codebook.load(path),
+    "a pair list": lambda path, _: igual.PairList.load(path),
+    "rulings": lambda path, _: igual.Rulings.load(path),
+    "a crosswalk": lambda path, _: igual.Crosswalk.load(path),
+    "a table": lambda path, folder: BOOK.apply_file(path, folder / "o.csv"),
+    "a clean table": lambda path, folder: BOOK.apply_file(folder / "t.csv", path),
+    "a saved rulebook": lambda path, _: BOOK.save(path),
+    "a sheet": lambda path, _: BOOK.apply(TABLE).save_open(path),
+    "a saved crosswalk": lambda path, _: BOOK.apply(TABLE).crosswalks.save(path),
+    "a page": lambda path, _: igual.survey(TABLE).report(path),
+    "a vocabulary": lambda path, _: LIST.save_skos(path),
+}
+
+
+@pytest.mark.parametrize("name", PATHS)
+def test_what_is_no_path_is_refused(tmp_path: Path, name: str) -> None:
+    (tmp_path / "t.csv").write_text("a,b\nx,1\n")
+    for given in (5, None, 3.5, True, {}, object()):
+        with pytest.raises(igual.IgualError, match=r"expected the (path|table)"):
+            PATHS[name](given, tmp_path)
+    assert [path.name for path in tmp_path.iterdir()] == ["t.csv"]
+
+
+def test_no_table_at_all_is_refused(tmp_path: Path) -> None:
+    with pytest.raises(igual.IgualError, match="expected the table's file, or several; found none"):
+        BOOK.apply_file([], tmp_path / "o.csv")
+    with pytest.raises(igual.IgualError, match=r"expected the path of a file; found 5 \(int\)"):
+        BOOK.apply_file([tmp_path / "t.csv", 5], tmp_path / "o.csv")  # type: ignore[list-item]

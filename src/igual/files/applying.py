@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import os
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -12,12 +12,13 @@ import pyarrow as pa
 
 from igual.engines import OutputType
 from igual.engines.combinations import Bounds
-from igual.errors import OutputError
+from igual.errors import OutputError, TableError
 from igual.files.existing import NewFile, refuse_to_replace
 from igual.files.formats.base import ReadOptions, TextStyle, Writer
 from igual.files.outputs import outputs
 from igual.files.pieces import Piece, work_pieces
 from igual.files.several import expand_paths, open_several
+from igual.files.sources import to_path
 from igual.files.streams import CleanTable, CountedTable, OnRows
 from igual.files.tables import checked_ending, is_text_ending, writing_table
 from igual.looking.headers import RestyledHeader, restyle_headers
@@ -76,21 +77,29 @@ def apply_file(
     force: bool,
 ) -> Outcome:
     """Apply a rulebook from file to file; see `Rulebook.apply_file`."""
-    paths = [source] if isinstance(source, str | os.PathLike) else list(source)
-    ending = checked_ending(target)
-    opened = open_several(expand_paths([os.fspath(path) for path in paths]), options, with_source=False)
-    pieces = work_pieces(book, opened, bounds, codes_in=Path(target).parent)
+    ending, path = checked_ending(target), to_path(target, OutputError)
+    opened = open_several(expand_paths(_list_sources(source)), options, with_source=False)
+    pieces = work_pieces(book, opened, bounds, codes_in=path.parent)
     clean, restyled = make_clean(book, *pieces.first, ending)
     gatherer = Gatherer()
     with outputs([Path(path) for path in opened.files]) as staged:
         place = staged.place(target)
         if not force:
-            refuse_to_replace(os.fspath(target), NewFile("table", tuple(clean.names)))
+            refuse_to_replace(path, NewFile("table", tuple(clean.names)))
         with writing_table(place, ending, clean.schema, TextStyle(opened.dialect, out_encoding)) as writer:
             for piece in itertools.chain([pieces.first], pieces.rest):
                 write_piece(book, piece, ending, clean, writer)
                 gatherer.add(piece.account)
     return Outcome(gatherer.gather(), None, restyled, pieces.outgrown)
+
+
+def _list_sources(source: str | os.PathLike[str] | Sequence[str | os.PathLike[str]]) -> list[str]:
+    listed = [source] if isinstance(source, str | bytes) or not isinstance(source, Iterable) else list(source)
+    if not listed:
+        raise TableError("expected the table's file, or several; found none")
+    for one in listed:
+        to_path(one)
+    return [os.fsdecode(one) for one in listed]
 
 
 def write_piece(

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from igual.errors import OutputError, TableError, error_context
 from igual.files.outputs import outputs
+from igual.files.sources import to_path
 from igual.files.sssom import ENDING, is_sssom, read_sssom, write_sssom
 from igual.files.tables import checked_ending, read_table, writable_endings, write_table
 from igual.runs.crosswalk import Crosswalk
@@ -15,10 +16,11 @@ from igual.runs.crosswalk import Crosswalk
 
 def load_crosswalk(path: str | os.PathLike[str], column: str | None = None) -> Crosswalk:
     """Read a crosswalk. column: the column it is for, where the file doesn't say."""
-    if is_sssom(os.fspath(path)):
-        return read_sssom(os.fspath(path), column)
-    table = read_table(path)
-    with error_context(Path(path).name, TableError):
+    file = to_path(path)
+    if is_sssom(str(file)):
+        return read_sssom(os.fsdecode(path), column)
+    table = read_table(file)
+    with error_context(file.name, TableError):
         if column is not None and "column" not in table.column_names:
             table = table.add_column(0, "column", [[column] * table.num_rows])
         return Crosswalk(table)
@@ -26,7 +28,7 @@ def load_crosswalk(path: str | os.PathLike[str], column: str | None = None) -> C
 
 def crosswalk_ending(path: str | os.PathLike[str]) -> str:
     """The ending of a crosswalk that is to be written."""
-    if is_sssom(os.fspath(path)):
+    if is_sssom(str(to_path(path, OutputError))):
         return ENDING
     try:
         return checked_ending(path)

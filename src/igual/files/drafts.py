@@ -15,6 +15,7 @@ from igual.files.csv_cells import guarded
 from igual.files.formats.text import write_csv
 from igual.files.outputs import outputs
 from igual.files.rulebooks import format_rule, format_rulebook
+from igual.files.sources import to_path
 from igual.rules.replace import Replace
 from igual.runs.draft import Draft
 
@@ -40,8 +41,8 @@ def save_draft(draft: Draft, path: str | os.PathLike[str]) -> list[str]:
         OutputError: Where one of the files is there already; none is written then.
         RulebookError: Where the draft has no rule.
     """
-    target = Path(path)
-    folder = Path(os.path.abspath(path)).parent
+    target = to_path(path, OutputError)
+    folder = Path(os.path.abspath(target)).parent
     named = _name_columns([*draft.pairs, *draft.codes])
     pairs = {column: f"{target.stem}.{named[column]}.pairs.csv" for column in draft.pairs}
     codes = {column: f"{target.stem}.{named[column]}.codes.csv" for column in draft.codes}

@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 from igual.decisions import COLUMNS as RULING_COLUMNS
 from igual.errors import IgualError, OutputError
+from igual.files.sources import to_path
 from igual.files.tables import open_table_file, readable_endings
 
 _PAGE_MARK = b'<meta name="generator" content="Igual">'
@@ -49,7 +50,7 @@ def refuse_to_replace(path: str | os.PathLike[str], new: NewFile) -> None:
     Raises:
         OutputError: Where something else is there; it says what.
     """
-    target = Path(path)
+    target = to_path(path, OutputError)
     if not target.is_file() or not target.stat().st_size:
         return
     what = describe_file(target)

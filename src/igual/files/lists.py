@@ -5,13 +5,12 @@ from __future__ import annotations
 import os
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from pathlib import Path
 
 import pyarrow as pa
 
 from igual.errors import IgualError, ListError, error_context
 from igual.files.skos import SKOS_ENDINGS, read_concepts
-from igual.files.sources import existing_file
+from igual.files.sources import existing_file, to_path
 from igual.files.tables import read_table
 from igual.lists import Codebook, CodeMeaning, PairList, ReferenceList
 from igual.lists.codes import check_codes
@@ -45,11 +44,11 @@ def load_codebook(
     path: str | os.PathLike[str], encoding: str | None = None, language: str | None = None
 ) -> Codebook:
     """See `Codebook.load`."""
-    if Path(path).suffix.lower() in SKOS_ENDINGS:
+    if to_path(path, ListError).suffix.lower() in SKOS_ENDINGS:
         concepts = read_concepts(path, language)
         notations = concepts.attributes.get("notation", [None] * len(concepts.values))
         codes = {code: label for code, label in zip(notations, concepts.values, strict=True) if code}
-        with error_context(Path(path).name, ListError):
+        with error_context(to_path(path).name, ListError):
             return Codebook(codes, file=str(path))
     columns, name = _columns(path, encoding)
     return build_codebook(columns, name, str(path))
@@ -101,7 +100,7 @@ def load_reference_list(
     path: str | os.PathLike[str], encoding: str | None = None, language: str | None = None
 ) -> ReferenceList:
     """See `ReferenceList.load`."""
-    if Path(path).suffix.lower() in SKOS_ENDINGS:
+    if to_path(path, ListError).suffix.lower() in SKOS_ENDINGS:
         concepts = read_concepts(path, language)
         return ReferenceList(concepts.values, concepts.aliases, concepts.attributes, file=str(path))
     columns, name = _columns(path, encoding)

@@ -12,6 +12,7 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from igual.errors import OutputError
+from igual.files.sources import to_path
 
 try:
     import fcntl
@@ -39,7 +40,7 @@ class Outputs:
             OutputError: When the folder doesn't exist, or the target is a folder, one of the inputs, or read-only.
         """
         try:
-            path = Path(target).resolve()
+            path = to_path(target, OutputError).resolve()
             standing = path.stat() if path.exists() else None
         except (RuntimeError, ValueError, OSError) as error:
             why = getattr(error, "strerror", None) or "it can't be a file's name"

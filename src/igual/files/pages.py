@@ -9,6 +9,7 @@ from pathlib import Path
 from igual.errors import OutputError
 from igual.files.existing import NewFile, refuse_to_replace
 from igual.files.outputs import Outputs, outputs
+from igual.files.sources import to_path
 
 PAGE = NewFile("page")
 _ENDINGS = (".html", ".htm")
@@ -20,7 +21,7 @@ def page_ending(path: str | os.PathLike[str]) -> str:
     Raises:
         OutputError: For another ending.
     """
-    ending = Path(path).suffix.lower()
+    ending = to_path(path, OutputError).suffix.lower()
     if ending not in _ENDINGS:
         raise OutputError(f"{path}: a page ends with .html")
     return ending

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import os
-from pathlib import Path
 
-from igual.errors import RulebookError, error_context
+from igual.errors import OutputError, RulebookError, error_context
 from igual.files.outputs import outputs
 from igual.files.rulebooks import format_rule, load_rulebook, save_rulebook
+from igual.files.sources import to_path
 from igual.runs.rulebook import Rulebook
 
 
@@ -22,7 +22,7 @@ def add_rules(path: str | os.PathLike[str], book: Rulebook) -> None:
         RulebookError: Where the file isn't a rulebook, or isn't one any more with these rules.
         OutputError: Where it can't be written.
     """
-    target = Path(path)
+    target = to_path(path, OutputError)
     if not os.path.lexists(target):
         save_rulebook(book, target)
         return

@@ -24,7 +24,7 @@ from igual.files.lists import (
 )
 from igual.files.outputs import outputs
 from igual.files.rulings import load_rulings, rulings_file
-from igual.files.sources import existing_file, file_within
+from igual.files.sources import existing_file, file_within, to_path
 from igual.lists import SHELVES, Codebook, CodeMeaning, Need, PairList, ReferenceList, ShelfName
 from igual.rules.base import Rule
 from igual.rules.check import Check
@@ -298,7 +298,7 @@ _READ: Mapping[ShelfName, Callable[[dict[str, Any], _Folder], Any]] = {
 def save_rulebook(book: Rulebook, path: str | os.PathLike[str]) -> None:
     """Write a rulebook; lists and codebooks that come from files are named, others are written out in it."""
     with outputs() as staged:
-        text = format_rulebook(book, Path(os.path.abspath(path)).parent)
+        text = format_rulebook(book, Path(os.path.abspath(to_path(path, OutputError))).parent)
         if find_lone_surrogate([text]) is not None:
             raise OutputError(
                 f"{path}: the name of a list's file holds bytes that are no characters; rename the file"

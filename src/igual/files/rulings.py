@@ -14,7 +14,7 @@ from igual.decisions import COLUMNS, KIND_COLUMN, NO, YES, Ruling, check_kind
 from igual.errors import OutputError, RulingError, TableError
 from igual.files.formats.text import read_csv, write_csv
 from igual.files.outputs import outputs
-from igual.files.sources import existing_file, reading
+from igual.files.sources import existing_file, reading, to_path
 from igual.rulings import Rulings
 from igual.runs.review import Review
 
@@ -23,7 +23,7 @@ _WAIT_SECONDS = 30
 
 def rulings_file(rulebook: str | os.PathLike[str]) -> Path:
     """Where the rulings of a rulebook are kept: beside it, under its name."""
-    path = Path(rulebook)
+    path = to_path(rulebook)
     return path.parent / f"{path.stem}.rulings.csv"
 
 
@@ -33,8 +33,9 @@ def load_rulings(path: str | os.PathLike[str]) -> Rulings:
     Raises:
         RulingError: That names the row (the header is row 1) of a ruling that lacks its column, value or ruling.
     """
-    if not os.path.lexists(path):
-        return Rulings(file=str(path))
+    file = to_path(path, RulingError)
+    if not os.path.lexists(file):
+        return Rulings(file=os.fsdecode(path))
     existing = existing_file(path, RulingError)
     with reading(existing.name, RulingError):
         try:
@@ -149,7 +150,7 @@ def locked(path: str | os.PathLike[str]) -> Iterator[None]:
     """Hold a file for oneself; the lock ends with the process, however that ends."""
     from filelock import FileLock, Timeout
 
-    target = Path(path).resolve()
+    target = to_path(path, RulingError).resolve()
     lock = FileLock(target.with_name(f".{target.name}.lock"))
     try:
         lock.acquire(timeout=_WAIT_SECONDS)

@@ -18,7 +18,7 @@ from igual.files.csv_cells import guarded, unguarded
 from igual.files.formats.xlsx import escape_text
 from igual.files.outputs import outputs
 from igual.files.rulings import record_review
-from igual.files.sources import existing_file
+from igual.files.sources import existing_file, to_path
 from igual.files.workbooks import cell_text, list_sheets, read_sheet_cells
 from igual.matching.questions import Question
 from igual.report.questions import format_question
@@ -54,7 +54,7 @@ _MOST_DIGITS = 15
 
 def sheet_ending(path: str | os.PathLike[str]) -> str:
     """The ending of a sheet, if Igual writes that kind of file."""
-    ending = Path(path).suffix.lower()
+    ending = to_path(path, OutputError).suffix.lower()
     if ending not in SHEET_ENDINGS:
         raise OutputError(f"{path}: sheets end with {', '.join(SHEET_ENDINGS)}")
     return ending

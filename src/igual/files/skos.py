@@ -18,7 +18,7 @@ from urllib.parse import quote
 
 from igual.errors import ListError, OutputError, error_context
 from igual.files.outputs import outputs
-from igual.files.sources import existing_file
+from igual.files.sources import existing_file, to_path
 from igual.lists import ReferenceList
 
 _FORMATS = {".ttl": "turtle", ".jsonld": "json-ld"}
@@ -187,7 +187,7 @@ def _nothing_fetched(name: str) -> Iterator[None]:
 def write_concepts(reference: ReferenceList, path: str | os.PathLike[str], language: str | None) -> None:
     """Write a list as SKOS; see `ReferenceList.save_skos`."""
     rdflib = _rdflib()
-    kind = _FORMATS.get(Path(path).suffix.lower())
+    kind = _FORMATS.get(to_path(path, OutputError).suffix.lower())
     if kind is None:
         raise OutputError(f"{path}: SKOS files end with {', '.join(SKOS_ENDINGS)}")
     graph, skos = rdflib.Graph(), rdflib.Namespace(_PREFIX)

@@ -19,10 +19,18 @@ from igual.errors import IgualError, TableError, did_you_mean
 _URL = re.compile(r"[A-Za-z][A-Za-z0-9+.-]+://")
 
 
+def to_path(given: str | os.PathLike[str], error: type[IgualError] = TableError) -> Path:
+    """What was given for a file's path, if it can be one."""
+    try:
+        return Path(os.fsdecode(given))
+    except TypeError:
+        raise error(f"expected the path of a file; found {given!r:.40} ({type(given).__name__})") from None
+
+
 def existing_file(path: str | os.PathLike[str], error: type[IgualError] = TableError) -> Path:
     """The path, if there is a regular file that may be read; else an error that names the nearest file."""
-    file = Path(path)
-    if _URL.match(os.fspath(path)):
+    file = to_path(path, error)
+    if _URL.match(os.fspath(path) if isinstance(path, str) else str(file)):
         raise error(f"{path}: nothing is fetched from elsewhere; save it to a file first")
     try:
         is_there, is_folder = file.exists(), file.is_dir()

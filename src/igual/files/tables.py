@@ -23,7 +23,7 @@ from igual.files.formats.base import (
     TextStyle,
     Writer,
 )
-from igual.files.sources import PACKINGS, existing_file, packing, readable, reading
+from igual.files.sources import PACKINGS, existing_file, packing, readable, reading, to_path
 
 
 def readable_endings() -> tuple[str, ...]:
@@ -49,7 +49,7 @@ def ending_of(path: str | os.PathLike[str]) -> str:
         >>> ending_of("Trees.csv.gz"), ending_of("trees.parquet")
         ('.csv.gz', '.parquet')
     """
-    path_of = Path(path)
+    path_of = to_path(path)
     packing = path_of.suffix if path_of.suffix.lower() in PACKINGS else ""
     return f"{Path(path_of.stem).suffix if packing else path_of.suffix}{packing}".lower()
 
