@@ -17,7 +17,7 @@ from igual.files.outputs import outputs
 from igual.files.rulebooks import load_rulebook
 from igual.files.tables import read_table, write_table
 from igual.rules import Case, Label, Match, OtherText, Replace, Spacing
-from tests.conftest import leftovers
+from tests.conftest import Run, leftovers
 
 Write = Callable[[str, str | bytes], Path]
 
@@ -225,3 +225,28 @@ def test_rulebooks_that_are_refused(tmp_path: Path, write: Write, content: str, 
 def test_a_rulebook_of_another_format_is_refused(write: Write) -> None:
     with pytest.raises(igual.RulebookError, match="it is in format 2; this version of Igual reads format 1"):
         load_rulebook(write("b.toml", "igual = 2\n" + SPACING))
+
+
+@pytest.mark.parametrize("ending", [".gz", ".zst"])
+@pytest.mark.parametrize("mark", [b"", b"\xef\xbb\xbf"], ids=["", "with a mark"])
+@pytest.mark.parametrize(
+    "rows",
+    [
+        b'a,b\r\n"x\n""y""\n",1\r\n"z",2\n',  # lines that end in two ways, so that a parser has to find the rows
+        b'a,b\n"x\r""\r",1\r"",2\r\n',
+        b'a\n"x"\n""""\n',
+        b'a,b\n"x"y,1\n',
+        b'a,b\n"x,1\n',
+    ],
+)
+def test_compressed_tables_are_read_as_others(
+    tmp_path: Path, run: Run, rows: bytes, mark: bytes, ending: str
+) -> None:
+    (tmp_path / "t.csv").write_bytes(mark + rows)
+    with pa.output_stream(
+        tmp_path / f"t.csv{ending}", compression=ending[1:].replace("gz", "gzip").replace("zst", "zstd")
+    ) as file:
+        file.write(mark + rows)
+    plain, packed = run("tally t.csv -c a --json"), run(f"tally t.csv{ending} -c a --json")
+    assert (packed.returncode, packed.stdout) == (plain.returncode, plain.stdout)
+    assert packed.stderr.replace(f"t.csv{ending}", "t.csv") == plain.stderr

@@ -97,9 +97,10 @@ def _are_all_well_formed(path: Readable, delimiter: str) -> bool:
     edges = _find_edges(delimiter)
     is_inside, before = False, ord("\n")
     with path.open("rb") as file:
-        if file.read(3) != b"\xef\xbb\xbf":
-            file.seek(0)
-        while block := _read_block(file):
+        # A compressed file can't be read from its beginning again.
+        start = file.read(3).removeprefix(b"\xef\xbb\xbf")
+        while block := start + _read_block(file):
+            start = b""
             if _QUOTE in block:
                 data = np.frombuffer(b"%c%b\n" % (before, block), np.uint8)
                 inside = _check_block(data, edges, is_inside)
