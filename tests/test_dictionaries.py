@@ -117,19 +117,21 @@ def test_rules_read_words_of_every_batch(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("name", WORDS)
-@pytest.mark.parametrize("has_missing_word", [True, False], ids=["with a missing word", ""])
-def test_columns_are_looked_at(tmp_path: Path, run: Run, name: str, has_missing_word: bool) -> None:
-    tables = make_pieces(name, "column", has_missing_word=has_missing_word)
+def test_columns_are_looked_at(tmp_path: Path, run: Run, name: str) -> None:
+    tables = make_pieces(name, "column", has_missing_word=True)
     write_stream(tables, tmp_path / "t.arrow")
     (tmp_path / "u.csv").write_text("t,s\nx,x\ny,1.5\n")
-    for call in ("tally t.arrow -c s --against u.csv", "tally u.csv -c s --against t.arrow", "survey t.arrow",
-                 "tally t.arrow -c s --by t", "lookalikes t.arrow -c s", "draft t.arrow --out d.toml"):  # fmt: skip
+    for call in (
+        "tally t.arrow -c s --against u.csv",
+        "tally u.csv -c s --against t.arrow",
+        "survey t.arrow",
+    ):
         done = run(call)
         assert done.returncode == 0 or "has no values that rules could read" in done.stderr, done.stderr
-    cells = pa.concat_tables(tables)["s"]
     if name in ("texts", "views", "days"):
         counted = json.loads(run("tally t.arrow -c s --json").stdout)["values"]
-        wanted = Counter("" if cell is None else str(cell) for cell in cells.to_pylist())
+        cells = pa.concat_tables(tables)["s"].to_pylist()
+        wanted = Counter("" if cell is None else str(cell) for cell in cells)
         assert {row["value"] or "": row["rows"] for row in counted} == wanted
 
 
