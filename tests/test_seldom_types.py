@@ -274,3 +274,26 @@ def test_lists_may_have_columns_of_any_type(tmp_path: Path, run: Run) -> None:
         parquet.write_table(part, tmp_path / "l.parquet")
         done = run("match t.csv -c a -l l.parquet --give kind")
         assert (done.returncode, "unforeseen" in done.stderr) == (status, False), done.stderr
+
+
+def test_lists_of_two_formats_are_of_one_type(tmp_path: Path) -> None:
+    """Parquet calls the items of lists by another name."""
+    table = pa.table(
+        {
+            "t": [" x"],
+            "s": pa.array([[1, None]]),
+            "m": pa.array([[("k", [2])]], pa.map_(pa.string(), pa.list_(pa.int8()))),
+        }
+    )
+    parquet.write_table(table, tmp_path / "1.parquet")
+    with pa.ipc.new_file(tmp_path / "2.arrow", table.schema) as file:
+        file.write_table(table)
+    paths = [tmp_path / "1.parquet", tmp_path / "2.arrow"]
+    for given in (paths, paths[::-1]):
+        for out, read in (("o.parquet", parquet.read_table), ("o.arrow", feather.read_table)):
+            igual.Rulebook([Spacing(column="t")]).apply_file(given, tmp_path / out)
+            assert (
+                read(tmp_path / out).drop_columns(["t"]).to_pylist()
+                == table.drop_columns(["t"]).to_pylist() * 2
+            )
+            (tmp_path / out).unlink()

@@ -85,8 +85,9 @@ def _common_schema(opened: Sequence[OpenedTable]) -> pa.Schema:
     """The columns with the types that they have in all files; texts where these differ."""
     fields = []
     for place, field in enumerate(opened[0].schema):
-        kinds = {one.schema.field(place).type for one in opened}
-        fields.append(field if len(kinds) == 1 else pa.field(field.name, pa.string()))
+        # Equal types may call the items of their lists by other names, and so aren't one in a set.
+        is_one = all(one.schema.field(place).type == field.type for one in opened)
+        fields.append(field if is_one else pa.field(field.name, pa.string()))
     return pa.schema(fields)
 
 
