@@ -7,6 +7,7 @@ import gzip
 import io
 import json
 import os
+import re
 import struct
 import zipfile
 from collections.abc import Callable
@@ -14,6 +15,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+import openpyxl
 import pandas as pd
 import pyarrow as pa
 import pytest
@@ -639,3 +641,19 @@ def test_cells_that_are_repeated_without_end(
         (2, True) if is_refused else (0, False)
     )
     assert done.peak < 1 << 30
+
+
+def test_spreadsheets_bear_no_time(run: Run, tmp_path: Path, write: Write) -> None:
+    """The same table makes the same file whenever it is written."""
+    write(
+        "b.toml", 'igual = 1\n[lists.l]\nvalues = ["Oak"]\n[[rule]]\ncolumn = "a"\ndo = "match"\nlist = "l"\n'
+    )
+    write("t.csv", "a\nOka\n")
+    assert run("apply b.toml t.csv --out o.xlsx --open open.xlsx").returncode == 0
+    for name in ("o.xlsx", "open.xlsx"):
+        with zipfile.ZipFile(tmp_path / name) as packed:
+            assert {part.date_time for part in packed.infolist()} == {(2000, 1, 1, 0, 0, 0)}
+            assert {part.compress_type for part in packed.infolist()} == {zipfile.ZIP_DEFLATED}
+            times = re.findall(rb"\d{4}-\d\d-\d\dT[\d:]+Z", packed.read("docProps/core.xml"))
+        assert set(times) == {b"2000-01-01T00:00:00Z"}
+        assert openpyxl.load_workbook(tmp_path / name).sheetnames

@@ -4,11 +4,9 @@ from __future__ import annotations
 
 import io
 import os
-import re
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
-from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -19,6 +17,7 @@ from igual.files.formats.xlsx import escape_text
 from igual.files.outputs import outputs
 from igual.files.rulings import record_review
 from igual.files.sources import existing_file, to_path
+from igual.files.workbook_writing import save_workbook
 from igual.files.workbooks import cell_text, list_sheets, read_sheet_cells
 from igual.matching.questions import Question
 from igual.report.questions import format_question
@@ -182,7 +181,6 @@ def _write_xlsx(
     from openpyxl.worksheet.datavalidation import DataValidation
 
     book = Workbook()
-    book.properties.created = book.properties.modified = datetime(2000, 1, 1)
     sheet = book.active
     sheet.title = _OPEN
     if kinds:
@@ -219,26 +217,8 @@ def _write_xlsx(
     sheet.auto_filter.ref = f"A1:{get_column_letter(len(SHEET))}{len(rows) + 1}"
     # In memory first: where the disk is full a half-written archive would complain once more when it is closed.
     made = io.BytesIO()
-    book.save(made)
-    path.write_bytes(_without_times(made))
-
-
-def _without_times(made: io.BytesIO) -> bytes:
-    """Make the parts of a zipped file bear one fixed time, so that the same sheet is the same file."""
-    from zipfile import ZIP_DEFLATED, ZipFile, ZipInfo
-
-    timeless = io.BytesIO()
-    with ZipFile(made) as given, ZipFile(timeless, "w", ZIP_DEFLATED) as again:
-        for name in given.namelist():
-            content = given.read(name)
-            if name == "docProps/core.xml":
-                content = _unstamped(content)
-            again.writestr(ZipInfo(name, (2000, 1, 1, 0, 0, 0)), content, ZIP_DEFLATED)
-    return timeless.getvalue()
-
-
-def _unstamped(properties: bytes) -> bytes:
-    return re.sub(rb">\d{4}-\d\d-\d\dT[\d:]+Z<", b">2000-01-01T00:00:00Z<", properties)
+    save_workbook(book, made)
+    path.write_bytes(made.getvalue())
 
 
 def read_sheet(path: str | os.PathLike[str], encoding: str | None = None) -> list[Answer]:

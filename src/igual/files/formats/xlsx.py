@@ -13,6 +13,7 @@ import pyarrow as pa
 from igual.errors import OutputError
 from igual.files.formats.base import CleanPart, Format, OpenedTable, ReadOptions, TextStyle, Writer
 from igual.files.sources import Readable
+from igual.files.workbook_writing import save_workbook
 from igual.files.workbooks import read_workbook
 from igual.text.cells import list_cells
 from igual.text.plain_types import join_chunks, to_plain
@@ -75,7 +76,6 @@ class _XlsxWriter:
             raise OutputError(f"a spreadsheet holds {_MOST_COLUMNS:,} columns; the table has {len(schema):,}")
         self._file = file
         self._book = Workbook(write_only=True)
-        self._book.properties.created = self._book.properties.modified = datetime(2000, 1, 1)
         self._sheet = self._book.create_sheet("table")
         self._rows = 1
         self._sheet.append([self._cell(name) for name in schema.names])
@@ -114,7 +114,7 @@ class _XlsxWriter:
 
     def close(self) -> None:
         """Write the workbook."""
-        self._book.save(self._file)
+        save_workbook(self._book, self._file)
 
 
 FORMAT: Format = XlsxFormat()
