@@ -14,7 +14,7 @@ from igual.pieces import in_pieces
 from igual.text.arrays import has_pattern
 from igual.text.blanks import is_blank
 from igual.text.folding import casefold, trimmed
-from igual.text.packed import Bytes, Packed, is_between, texts_with, unpack
+from igual.text.packed import Bytes, Packed, count_marked, is_between, unpack
 
 _NUMBER = r"^[+\-−]?(\d{1,3}([.,' ]\d{3})+|\d+)([.,]\d+)?\s?%?$"
 # Texts that people write for "there is no value"; compared with case and outer spaces set aside.
@@ -90,8 +90,9 @@ class ManyColumns:
     @cached_property
     def is_digits(self) -> Mask:
         """Which values are nothing but digits, (values,)."""
-        has_others = texts_with(~is_between(self.packed.data, "0", "9"), self.packed)
-        is_digits: Mask = ~has_others & (np.diff(self.packed.offsets) > 0)
+        lengths = np.diff(self.packed.offsets)
+        digits = count_marked(is_between(self.packed.data, "0", "9"), self.packed)
+        is_digits: Mask = (digits == lengths) & (lengths > 0)
         return is_digits
 
     @cached_property

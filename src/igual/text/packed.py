@@ -267,6 +267,11 @@ def texts_with(marks: Mask, packed: Packed) -> Mask:
     return has
 
 
+def count_marked(marks: Mask, packed: Packed) -> Offsets:
+    """How many marked bytes each text has, (texts,)."""
+    return np.diff(_count_before(np.packbits(marks, bitorder="little"), packed.offsets))
+
+
 def is_letter(data: Bytes) -> Mask:
     """Which bytes are ASCII letters."""
     return is_between(data | np.uint8(0x20), "a", "z")
