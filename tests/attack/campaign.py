@@ -25,6 +25,7 @@ from tests.attack.forked import Done, ForkServer
 from tests.attack.generators import make_rulebook, make_table
 from tests.attack.mutators import (
     Mutator,
+    change_packed,
     mutate_archive,
     mutate_bytes,
     mutate_lines,
@@ -86,8 +87,8 @@ TARGETS = (
     Target("JSON Lines", "trees.jsonl", (*_BYTES, mutate_lines), (
         "survey trees.jsonl", "tally trees.jsonl -c species", "apply trees.toml trees.jsonl --out o.jsonl",
     )),
-    Target("gzip", "trees.csv.gz", _BYTES, ("survey trees.csv.gz", "apply trees.toml trees.csv.gz --out o.csv.gz")),
-    Target("zstd", "trees.csv.zst", _BYTES, ("survey trees.csv.zst", "apply trees.toml trees.csv.zst --out o.parquet")),
+    Target("gzip", "trees.csv.gz", (*_BYTES, *change_packed("gzip", _TEXT)), ("survey trees.csv.gz", "apply trees.toml trees.csv.gz --out o.csv.gz")),
+    Target("zstd", "trees.csv.zst", (*_BYTES, *change_packed("zstd", _TEXT)), ("survey trees.csv.zst", "apply trees.toml trees.csv.zst --out o.parquet")),
     Target(".ods", "trees.ods", (mutate_archive,), ("survey trees.ods", "check trees.toml trees.ods", "survey trees.ods --sheet 1")),
     Target("several", "trees.csv", _TEXT, (
         "survey june.csv trees.csv", "tally trees.csv june.csv -c species --by source_file --source-file",

@@ -5,8 +5,11 @@ from __future__ import annotations
 import io
 import re
 import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from functools import partial
 from random import Random
+
+import pyarrow as pa
 
 NASTY_TEXTS = (
     "", " ", "\x00", "\x1b[31m", "\x1b]0;x\x07", "\x9b2J", "\u202e", "\u2066", "\u200b", "\ufeff", "\u2028", "\x85",
@@ -174,3 +177,18 @@ def repeat_piece(random: Random, content: bytes) -> bytes:
 
 
 Mutator = Callable[[Random, bytes], bytes]
+
+
+def change_packed(packing: str, mutators: Sequence[Mutator]) -> list[Mutator]:
+    """The same changes to what a compressed file holds."""
+
+    def change(mutate: Mutator, random: Random, content: bytes) -> bytes:
+        with pa.input_stream(pa.BufferReader(content), compression=packing) as given:
+            unpacked = given.read()
+        made = pa.BufferOutputStream()
+        with pa.output_stream(made, compression=packing) as file:
+            file.write(mutate(random, unpacked))
+        packed: bytes = made.getvalue().to_pybytes()
+        return packed
+
+    return [partial(change, mutate) for mutate in mutators]
