@@ -84,6 +84,7 @@ with parquet.ParquetWriter(sys.argv[2], raw.schema_arrow) as writer:
 
 _COUNT = """
 import json, sys, duckdb
+duckdb.sql("SET enable_progress_bar = false")
 raw = duckdb.read_csv(sys.argv[1], all_varchar=True)
 counts = ", ".join(f"count(DISTINCT {name})" for name in raw.columns)
 print(json.dumps(duckdb.sql(f"SELECT {counts} FROM raw").fetchall()[0]))
