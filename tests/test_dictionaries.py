@@ -182,6 +182,26 @@ def test_many_dictionaries_that_begin_empty(tmp_path: Path) -> None:
         assert made.schema.field(name).type == tables[0].schema.field(name).type
 
 
+def test_dictionaries_that_begin_empty_may_need_wider_codes(tmp_path: Path) -> None:
+    """What takes the place of an empty dictionary is one word more than 8 bits can tell apart."""
+    begin = {"a": 0, "b": 1, "c": 2, "d": 3, "e": 4}
+    paths, tables = [], []
+    for now in range(6):
+        columns = {"t": pa.array([" x"] * 128)}
+        for name, first in begin.items():
+            words = [f"{name} {word}" for word in range(128 if name == "e" else 1)]
+            held = pa.array(words if first < now else [], pa.string())
+            codes = pa.array(np.arange(128) % max(len(held), 1), pa.int8(), mask=np.full(128, not len(held)))
+            columns[name] = pa.DictionaryArray.from_arrays(codes, held)
+        tables.append(pa.table(columns))
+        paths.append(write_stream(tables[-1:], tmp_path / f"{now}.arrow"))
+    igual.Rulebook([Spacing(column="t")]).apply_file(paths, tmp_path / "o.arrow")
+    made = pa.ipc.open_file(tmp_path / "o.arrow").read_all()
+    for name in begin:
+        assert made[name].to_pylist() == [cell for table in tables for cell in table[name].to_pylist()]
+    assert made.schema.field("e").type == pa.dictionary(pa.int32(), pa.string())
+
+
 def test_empty_columns_of_unions_are_read(tmp_path: Path) -> None:
     """Arrow ended the process where it was asked for the size of such a column."""
     kinds = pa.array([0, 1], pa.int8())
