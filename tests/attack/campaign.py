@@ -10,6 +10,7 @@ import shutil
 import zipfile
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
+from itertools import chain
 from pathlib import Path
 from random import Random
 from typing import NamedTuple
@@ -33,7 +34,7 @@ from tests.attack.mutators import (
     repeat_piece,
 )
 from tests.attack.python_calls import attack_python
-from tests.attack.typed_tables import make_call, make_typed_table, write_typed_table
+from tests.attack.typed_tables import make_typed_case
 from tests.attack.written_oddly import OUTPUTS, read_columns, read_plainly, write_oddly
 
 _SECONDS, _MEMORY, _SMALL = 60.0, 2 << 30, 0.5
@@ -262,51 +263,43 @@ def _attack_typed(server: ForkServer, place: Path, random: Random) -> Case:
     folder = place / "case"
     shutil.rmtree(folder, ignore_errors=True)
     folder.mkdir()
-    (folder / "b.toml").write_text(rulebook := make_rulebook(random), encoding="utf-8", newline="")
-    (folder / "l.csv").write_text("value,alias,kind\nOak,QR,t\nElm,,t\n", encoding="utf-8")
-    (folder / "m.toml").write_text(
-        'igual = 1\n[lists.l]\nfile = "l.csv"\n[[rule]]\ncolumn = "a"\ndo = "match"\nlist = "l"\n',
-        encoding="utf-8",
-    )
-    (folder / "u.csv").write_text("a,b,c,odd name\noak,1,,x\n", encoding="utf-8")
-    (folder / "x.csv").write_text("column,raw,clean\na,oak,Oak\na,1,one\nb,2024-05-31,\n", encoding="utf-8")
-    table = make_typed_table(random)
-    name = write_typed_table(random, table, folder)
+    call, tables, rulebook, content = make_typed_case(random, folder, make_rulebook(random))
     before = {path.name: path.read_bytes() for path in folder.iterdir()}
-    call = make_call(random, name)
     done = server.run(call.split(), folder, seconds=_SECONDS, small_parts=random.random() < _SMALL)
-    content = f"{rulebook}\n{table.schema}\n{table!s:.5000}".encode("utf-8", "backslashreplace")
     fault = find_fault(call, done, folder, before)
-    if not fault and done.returncode == 0 and call.startswith("apply"):
-        fault = _compare_untouched(folder, name, rulebook)
-    return Case("typed", call, content, done, fault)
+    if not fault and done.returncode == 0 and call.startswith("apply b.toml"):
+        fault = _compare_untouched(folder, tables, rulebook)
+    content = f"{rulebook}\n{content}"
+    return Case("typed", call, content.encode("utf-8", "backslashreplace"), done, fault)
 
 
-def _compare_untouched(folder: Path, name: str, rulebook: str) -> str:
+def _compare_untouched(folder: Path, names: Sequence[str], rulebook: str) -> str:
     """Whether columns that no rule names kept their cells, and their types where the format is the same."""
     out = next((path for path in folder.glob("o.*") if path.suffix in (".parquet", ".arrow")), None)
     if out is None:
         return ""
-    given, made = read_columns(folder / name), read_columns(out)
-    for column in given.column_names:
-        before, after = given[column], made[column]
-        if f'column = "{column}"' in rulebook:
+    given, made = [read_columns(folder / name) for name in names], read_columns(out)
+    for column in given[0].column_names:
+        before, after = [table[column] for table in given], made[column]
+        if f'column = "{column}"' in rulebook or any(part.type != before[0].type for part in before):
             continue
-        if before.type != after.type and Path(name).suffix == out.suffix:
-            return f"column {column}: {before.type} became {after.type}"
-        if (wanted := _spell(before)) != (found := _spell(after)):
+        if before[0].type != after.type and all(name.endswith(out.suffix) for name in names):
+            return f"column {column}: {before[0].type} became {after.type}"
+        wanted, found = [*chain.from_iterable(map(_spell, before))], _spell(after)
+        if wanted != found:
             return f"column {column} came out changed: {wanted} as {found}"
     return ""
 
 
-def _spell(column: pa.ChunkedArray) -> str:
+def _spell(column: pa.ChunkedArray) -> list[str]:
     """The cells as Python has them; as Arrow writes them where Python has no such day."""
     try:
-        return repr(column.to_pylist())
+        return [*map(repr, column.to_pylist())]
     except OverflowError:
         # Parquet has no seconds, and holds milliseconds in their place.
         whole = column.cast(pa.timestamp("ms")) if pa.types.is_timestamp(column.type) else column
-        return str(whole.combine_chunks().to_string(window=_ROWS))
+        lines = str(whole.combine_chunks().to_string(window=_ROWS)).splitlines()
+        return [line.strip(" ,") for line in lines[1:-1]]
 
 
 def _compare_with_counts(done: Done, table: dict[str, list[str]], column: str) -> str:

@@ -8,7 +8,7 @@ from datetime import date
 from decimal import Decimal
 from pathlib import Path
 from random import Random
-from typing import Any
+from typing import Any, NamedTuple
 
 import pyarrow as pa
 from pyarrow import parquet
@@ -37,38 +37,106 @@ _TYPED: tuple[tuple[pa.DataType, tuple[Any, ...]], ...] = (
     (pa.run_end_encoded(pa.int32(), pa.string()), ("oak", "Elm ")), (pa.run_end_encoded(pa.int16(), pa.float64()), (1.0, 1.5)),
 )  # fmt: skip
 _CALLS: tuple[tuple[str, tuple[str, ...]], ...] = (
-    ("survey {t}", ("-c a", "--report r.html", "--json", "-v")),
-    ("tally {t} -c {c}", ("--contains a", "--above 1", "--by b", "--of words", "--distinct", "--sort value", "--report r.html", "--json", "--against u.csv")),
+    ("survey {t}", ("-c a", "--report r.html", "--json", "-v", "{more}")),
+    ("tally {t} -c {c}", ("--contains a", "--above 1", "--by b", "--of words", "--distinct", "--sort value", "--report r.html", "--json", "--against u.csv", "--against {more}")),
     ("apply b.toml {t}", ("--out {o}", "--trail trail.jsonl", "--crosswalk w.csv", "--crosswalk w.sssom.tsv", "--open op.xlsx", "--record r.json", "--report r.html",
                           "--most-values 2", "--escape-formulas", "--out-encoding utf-16", "--preview 2", "--only 1", "--json")),
-    ("check b.toml {t}", ("-c {c}", "--allow open=5%", "--most-values 1", "--report r.html", "--json")),
-    ("match {t} -c {c} -l l.csv", ("--out {o}", "--by folded", "--report r.html", "--give kind", "--json", "--case-sensitive")),
-    ("lookalikes {t} -c {c}", ("--out {o}", "--pairs p.csv", "--rulings ru.csv", "--weaker", "--list l.csv", "--report r.html", "--escape-formulas")),
-    ("crosswalk x.csv {t}", ("--out {o}", "--json", "--source-file", "{t}")),
+    ("apply b.toml {t} {more} --out {o}", ("--source-file", "--most-values 2", "--json")), ("apply {rules} u.csv --out {o}", ("--trail trail.csv", "--json")),
+    ("check b.toml {t}", ("-c {c}", "--allow open=5%", "--most-values 1", "--report r.html", "--json", "--since {walk}", "{more} --source-file")),
+    ("match {t} -c {c} -l {list}", ("--out {o}", "--by folded", "--report r.html", "--give kind", "--json", "--case-sensitive")),
+    ("lookalikes {t} -c {c}", ("--out {o}", "--pairs p.csv", "--rulings ru.csv", "--weaker", "--list {list}", "--report r.html", "--escape-formulas")),
+    ("crosswalk {walk} {t}", ("--out {o}", "--json", "--source-file", "{t}")), ("lists {list} {walk}", ("--json",)), ("check {rules} u.csv", ("--json", "--since {walk}")),
     ("review m.toml --table {t} --page p.html", ("--show a,b", "--show c", "--json", "--by me")),
-    ("draft {t}", ("--out d.toml", "--list l.csv", "--json")), ("learn {t} -c {c} -e oak Oak", ("--add d.toml", "--into new", "-c b", "--json")),
+    ("review m.toml {walk}", ("--look", "--json")), ("review m.toml {more}", ("--look", "--json")),
+    ("draft {t}", ("--out d.toml", "--list {list}", "--json")), ("learn {t} -c {c} -e oak Oak", ("--add d.toml", "--into new", "-c b", "--json")),
 )  # fmt: skip
+# What stands beside a table: texts, or columns of any types under these names.
+_BESIDE = {
+    "l": (("value", "alias", "kind", "note"), "value,alias,kind\nOak,QR,t\nElm,,t\n"),
+    "k": (("code", "label", "from", "to"), "code,label\n1,one\noak,Oak\n"),
+    "p": (("from", "to", "code", "label"), "from,to\noak,Oak\n1,one\n"),
+    "x": (
+        ("column", "raw", "clean", "decision"),
+        "column,raw,clean\na,oak,Oak\na,1,one\nb,2024-05-31,\n",
+    ),
+}
+_RULEBOOKS = {
+    "m": '[lists.l]\nfile = "{l}"\n[[rule]]\ncolumn = "a"\ndo = "match"\nlist = "l"\n',
+    "give": '[lists.l]\nfile = "{l}"\n[[rule]]\ncolumn = "a"\ndo = "match"\nlist = "l"\ngive = "kind"\ninto = "n"\n',
+    "label": '[codebooks.k]\nfile = "{k}"\n[[rule]]\ncolumn = "a"\ndo = "label"\ncodebook = "k"\n',
+    "pairs": '[pairs.p]\nfile = "{p}"\n[[rule]]\ncolumn = "a"\ndo = "replace"\npairs = "p"\n',
+}
+# Types, cells and shapes of the columns of a table.
+_Recipe = list[tuple[pa.DataType, tuple[Any, ...], str]]
+
+
+class TypedCase(NamedTuple):
+    """A call, the tables that it is about, and what describes the case."""
+
+    call: str
+    tables: Sequence[str]
+    rulebook: str
+    content: str
+
+
+def make_typed_case(random: Random, folder: Path, rulebook: str) -> TypedCase:
+    """Write a table, what may stand beside it and rulebooks into a folder, and make a call on them."""
+    (folder / "b.toml").write_text(rulebook, encoding="utf-8", newline="")
+    (folder / "u.csv").write_text("a,b,c,odd name\noak,1,,x\nQR ,2024-05-31,1.5,\n", encoding="utf-8")
+    names = {stem: _write_beside(random, folder, stem) for stem in _BESIDE}
+    for stem, text in _RULEBOOKS.items():
+        (folder / f"{stem}.toml").write_text("igual = 1\n" + text.format(**names), encoding="utf-8")
+    recipe = _choose_recipe(random)
+    table = _make_table(random, recipe)
+    more = _make_table(random, recipe if random.random() < 0.5 else _choose_recipe(random))
+    tables = [write_typed_table(random, made, folder, stem) for stem, made in (("t", table), ("more", more))]
+    call, options = random.choice(_CALLS)
+    chosen = random.sample(options, random.randrange(min(len(options), 6)))
+    call = " ".join((call, *chosen)).format(
+        t=tables[0],
+        more=tables[1],
+        c=random.choice(("a", "b", "c")),
+        o="o" + random.choice((".csv", ".tsv.gz", ".parquet", ".jsonl", ".xlsx", ".arrow")),
+        list=names["l"],
+        walk=names["x"],
+        rules=f"{random.choice((*_RULEBOOKS,))}.toml",
+    )
+    content = "\n".join(f"{made.schema}\n{made!s:.5000}" for made in (table, more))
+    return TypedCase(call, [name for name in tables if name in call.split()], rulebook, content)
+
+
+def _write_beside(random: Random, folder: Path, stem: str) -> str:
+    columns, texts = _BESIDE[stem]
+    if random.random() < 0.6:
+        (folder / f"{stem}.csv").write_text(texts, encoding="utf-8")
+        return f"{stem}.csv"
+    table = _make_table(random, _choose_recipe(random)).rename_columns(columns)
+    if table.num_rows and random.random() < 0.6:
+        # Else most would be refused for a value that stands twice.
+        firsts = ["a"] * table.num_rows if stem == "x" else [f"oak {row}" for row in range(table.num_rows)]
+        table = table.set_column(0, columns[0], pa.array(firsts))
+    return write_typed_table(random, table, folder, stem)
 
 
 def make_typed_table(random: Random) -> pa.Table:
     """A table whose columns are of any types, in one or more pieces with dictionaries of their own."""
+    return _make_table(random, _choose_recipe(random))
+
+
+def _choose_recipe(random: Random) -> _Recipe:
+    shapes = (
+        *["as it is"] * 15, *["dictionary"] * 4, "struct", "union", "dictionary in a struct", "dictionary in a list",
+    )  # fmt: skip
+    return [(*random.choice(_TYPED), random.choice(shapes)) for _ in COLUMNS]
+
+
+def _make_table(random: Random, recipe: _Recipe) -> pa.Table:
     pieces = [random.choice((0, 1, 2, 20)) for _ in range(random.choice((1, 1, 3)))]
-    return pa.Table.from_arrays([_make_column(random, pieces) for _ in COLUMNS], names=COLUMNS)
-
-
-def _make_column(random: Random, pieces: Sequence[int]) -> pa.ChunkedArray:
-    kind, cells = random.choice(_TYPED)
-    shape = random.choice(
-        (
-            *["as it is"] * 15,
-            *["dictionary"] * 4,
-            "struct",
-            "union",
-            "dictionary in a struct",
-            "dictionary in a list",
-        )
-    )
-    return pa.chunked_array([_make_piece(random, kind, cells, rows, shape) for rows in pieces])
+    columns = [
+        pa.chunked_array([_make_piece(random, kind, cells, rows, shape) for rows in pieces])
+        for kind, cells, shape in recipe
+    ]
+    return pa.Table.from_arrays(columns, names=COLUMNS)
 
 
 def _make_piece(random: Random, kind: pa.DataType, cells: Sequence[Any], rows: int, shape: str) -> pa.Array:
@@ -87,26 +155,19 @@ def _make_piece(random: Random, kind: pa.DataType, cells: Sequence[Any], rows: i
     return pa.ListArray.from_arrays(range(rows + 1), column) if shape.endswith("list") else column
 
 
-def write_typed_table(random: Random, table: pa.Table, folder: Path) -> str:
+def write_typed_table(random: Random, table: pa.Table, folder: Path, stem: str = "t") -> str:
     """Write such a table to a file, and give its name."""
-    name = random.choice(("t.parquet", "t.arrow"))
-    try:
-        parquet.write_table(table, folder / "t.parquet", row_group_size=random.choice((1, 100)))
-    except (pa.ArrowNotImplementedError, OSError):
-        name = "t.arrow"
-    if name == "t.arrow":
-        (folder / "t.parquet").unlink(missing_ok=True)
+    path = folder / f"{stem}{random.choice(('.parquet', '.arrow'))}"
+    if path.suffix == ".parquet":
+        try:
+            parquet.write_table(table, path, row_group_size=random.choice((1, 100)))
+        except (pa.ArrowNotImplementedError, OSError):
+            path.unlink(missing_ok=True)
+            path = path.with_suffix(".arrow")
+    if path.suffix == ".arrow":
         # A file has one dictionary for a column, a stream another one for each batch.
         is_whole = all(column.num_chunks < 2 for column in table.columns)
         begin = pa.ipc.new_file if is_whole and random.random() < 0.7 else pa.ipc.new_stream
-        with begin(folder / name, table.schema) as file:
+        with begin(path, table.schema) as file:
             file.write_table(table, max_chunksize=random.choice((2, 100)))
-    return name
-
-
-def make_call(random: Random, table: str) -> str:
-    """A call on a table with any of the options, where b.toml, m.toml, l.csv and u.csv stand beside it."""
-    call, options = random.choice(_CALLS)
-    chosen = random.sample(options, random.randrange(min(len(options), 6)))
-    out = "o" + random.choice((".csv", ".tsv.gz", ".parquet", ".jsonl", ".xlsx", ".arrow"))
-    return " ".join((call, *chosen)).format(t=table, c=random.choice(("a", "b", "c")), o=out)
+    return path.name
