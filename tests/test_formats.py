@@ -6,6 +6,7 @@ import datetime as dt
 import gzip
 import io
 import json
+import math
 import os
 import re
 import struct
@@ -29,7 +30,7 @@ from igual.files.formats.base import ReadOptions, join_batches
 from igual.files.streams import CleanTable, count_table
 from igual.files.tables import open_table_file, read_table, write_table, writing_table
 from igual.files.text_blocks import TextBlock, _split, read_blocks
-from igual.text.cells import read_cells
+from igual.text.cells import list_cells, read_cells
 from tests.attack.campaign import write_ods
 from tests.attack.forked import ForkServer
 from tests.conftest import Run
@@ -316,6 +317,19 @@ def test_any_texts_read_back(ending: str, cells: list[str], tmp_path: Path) -> N
     again = read_table(tmp_path / f"t{ending}")
     assert again["at"].to_pylist() == ["x"] * len(cells)
     assert [cell or "" for cell in again["cells"].to_pylist()] == cells
+
+
+def test_decimals_without_a_fraction_are_whole_in_a_file_too(tmp_path: Path, write: Write, run: Run) -> None:
+    write("t.jsonl", '{"c": "999999999999999999999999999999"}\n{"c": "x"}\n{"c": "1"}\n')
+    write("b.toml", 'igual = 1\n[[rule]]\ncolumn = "c"\ndo = "number"\n')
+    for out in ("o.jsonl", "o.xlsx"):
+        assert run(f"apply b.toml t.jsonl --out {out}").returncode == 0
+    made = (tmp_path / "o.jsonl").read_text(encoding="utf-8").splitlines()
+    assert made == ['{"c": "999999999999999999999999999999"}', '{"c": null}', '{"c": 1}']
+    column = next(openpyxl.load_workbook(tmp_path / "o.xlsx").worksheets[0].iter_cols(values_only=True))
+    assert column == ("c", "9" * 30, None, 1)
+    hundreds = pa.array([Decimal(100), Decimal(12345678901234567800)], pa.decimal128(30, -2))
+    assert list_cells(hundreds, math.isfinite) == [100, "12345678901234567800"]
 
 
 @pytest.mark.parametrize("ending", [".xlsx", ".jsonl", ".parquet", ".arrow"])

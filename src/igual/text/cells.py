@@ -183,8 +183,8 @@ def list_cells(cells: pa.Array, holds: Callable[[Any], bool]) -> list[Any]:
 
     Returns:
         For each cell what the file holds, otherwise its value as a text; None for missing. Decimals of up to 15 digits
-        are floats, which hold so many, durations count units of their column, and points in time have a time of day
-        wherever the rows are cut into parts.
+        are floats, which hold so many, or ints where their type has no fraction; durations count units of their
+        column, and points in time have a time of day wherever the rows are cut into parts.
 
     Example:
         >>> list_cells(pa.array([1.5, float("inf"), None]), math.isfinite)
@@ -212,10 +212,7 @@ def _to_objects(cells: pa.Array) -> list[Any]:
     """Numbers and times as Python's; None for those that it doesn't have, or only with another library."""
     kind = cells.type
     if pa.types.is_decimal(kind):
-        return [
-            float(cell) if cell is not None and len(cell.as_tuple().digits) <= _SURE_DIGITS else None
-            for cell in cells.to_pylist()
-        ]
+        return [None if cell is None else _to_number(cell, kind.scale) for cell in cells.to_pylist()]
     if (pa.types.is_timestamp(kind) or pa.types.is_time64(kind)) and kind.unit == "ns":
         in_micros = pa.timestamp("us", kind.tz) if pa.types.is_timestamp(kind) else pa.time64("us")
         rounded = cells.cast(in_micros, safe=False)
@@ -225,6 +222,12 @@ def _to_objects(cells: pa.Array) -> list[Any]:
         return cells.to_pylist()  # type: ignore[no-any-return]
     except (ValueError, OverflowError):
         return [_to_object(cell) for cell in cells]
+
+
+def _to_number(cell: Decimal, scale: int) -> int | float | None:
+    if len(cell.as_tuple().digits) > _SURE_DIGITS:
+        return None
+    return int(cell) if scale <= 0 and cell.adjusted() < _SURE_DIGITS else float(cell)
 
 
 def _to_object(cell: pa.Scalar) -> Any:
