@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import gc
 import os
 import signal
 import sys
@@ -83,6 +84,8 @@ def leave(status: int) -> NoReturn:
             # What can't be written now can't be written at the end either, and Python would complain then.
             with contextlib.suppress(OSError):
                 os.dup2(os.open(os.devnull, os.O_WRONLY), stream.fileno())
+    # What goes with the process needn't be searched for cycles; that would take a fifth of a short call.
+    gc.freeze()
     sys.exit(status)
 
 
