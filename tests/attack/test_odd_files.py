@@ -22,7 +22,8 @@ from pyarrow import parquet
 
 import igual
 from igual.lists import CodeMeaning
-from igual.rules import Case, Label
+from igual.rules import Case, Label, Match, Replace
+from igual.text.folding import casefold
 from tests.attack.forked import ForkServer
 from tests.attack.test_hardening import RULE, book
 from tests.conftest import Run
@@ -187,6 +188,38 @@ def test_long_lists_are_loaded_in_linear_time(tmp_path: Path) -> None:
     names = [f"c{number}" for number in range(20_000)]
     walk = igual.Crosswalk(pa.table({"column": names, "raw": names, "clean": names}))
     assert len(walk.columns) == 20_000
+
+
+def test_rulebooks_with_long_lists_are_written_in_linear_time(tmp_path: Path) -> None:
+    # As above: what wrote them took 14 s for 4,000 pairs, and four times as long for twice as many.
+    names = [f'it\'s {number} "é"' for number in range(10_000)]
+    book = igual.Rulebook(
+        [
+            Label(column="a", codebook="k"),
+            Match(column="a", list="l"),
+            Replace(column="a", pairs=dict.fromkeys(names, "x")),
+        ],
+        lists={"l": igual.ReferenceList(names, {names[0]: ["one", "two"]}, {"kind": names})},
+        codebooks={"k": igual.Codebook(dict.fromkeys(names, "x"))},
+    )
+    book.save(tmp_path / "b.toml")
+    assert igual.Rulebook.load(tmp_path / "b.toml") == book
+
+
+def test_pairs_that_nothing_is_like_are_looked_at_together(monkeypatch: pytest.MonkeyPatch) -> None:
+    """One by one, a million pairs took two minutes."""
+    calls = []
+
+    def count(values: pa.Array) -> pa.Array:
+        calls.append(len(values))
+        return casefold(values)
+
+    monkeypatch.setattr("igual.text.folding.casefold", count)
+    pairs = {f"mistake {number}": f"right {number}" for number in range(2_000)}
+    outcome = igual.Rulebook([Replace(column="a", pairs=pairs)]).apply({"a": ["Mistake 7", "mistake 8", "x"]})
+    assert outcome.table == {"a": ["Mistake 7", "right 8", "x"]}
+    assert outcome.near_misses["entry"].tolist() == ["mistake 7"]
+    assert len(calls) < 20
 
 
 def test_long_values_are_put_in_case_in_linear_time() -> None:

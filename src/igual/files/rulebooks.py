@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import re
 import tomllib
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, ClassVar, NamedTuple
@@ -316,19 +316,14 @@ def format_rulebook(book: Rulebook, folder: Path) -> str:
     Returns:
         The text.
     """
-    document = tomlkit.document()
-    document.add("igual", tomlkit.item(FORMAT))
-    if book.headers is not None:
-        document.add("headers", tomlkit.item(book.headers))
+    head = {"igual": FORMAT} if book.headers is None else {"igual": FORMAT, "headers": book.headers}
+    sections = ["".join(_lines(head))]
     for kind in SHELVES:
         for name, entry in getattr(book, kind).items():
-            document.setdefault(kind, tomlkit.table(is_super_table=True))[name] = _source(entry, folder)
-    if book.rules:
-        document.add("rule", _tables(rule.dump_words() for rule in book.rules))
-    if book.checks:
-        words = (check.model_dump(exclude_defaults=True, mode="json", by_alias=True) for check in book.checks)
-        document.add("check", _tables(words))
-    return tomlkit.dumps(document)
+            sections.append(_section(f"[{kind}.{_key(name)}]", _source(entry, folder)))
+    sections += [format_rule(rule.dump_words()) for rule in book.rules]
+    checks = (check.model_dump(exclude_defaults=True, mode="json", by_alias=True) for check in book.checks)
+    return "\n".join([*sections, *(_tables("check", words) for words in checks)])
 
 
 def format_rule(words: Mapping[str, Any]) -> str:
@@ -340,49 +335,61 @@ def format_rule(words: Mapping[str, Any]) -> str:
     Returns:
         The text.
     """
-    document = tomlkit.document()
-    document.add("rule", _tables([words]))
-    return tomlkit.dumps(document)
+    return _tables("rule", words)
 
 
-def _tables(several: Iterable[Mapping[str, Any]]) -> Any:
-    tables = tomlkit.aot()
-    for words in several:
-        table = tomlkit.table()
-        for word, given in words.items():
-            table.add(word, _inline(given))
-        tables.append(table)
-    return tables
+def _tables(name: str, words: Mapping[str, Any]) -> str:
+    """One of several tables of a name; what is a list of tables in it, as bands are, stands beneath."""
+    is_below = {
+        word: isinstance(given, list) and given != [] and isinstance(given[0], dict)
+        for word, given in words.items()
+    }
+    own = {word: given for word, given in words.items() if not is_below[word]}
+    below = [(word, one) for word in words if is_below[word] for one in words[word]]
+    sections = [_section(f"[[{name}.{_key(word)}]]", one) for word, one in below]
+    return "\n".join([_section(f"[[{name}]]", own), *sections])
 
 
-def _source(entry: Codebook | ReferenceList | PairList, folder: Path) -> Any:
-    table = tomlkit.table()
-    for word, said in getattr(entry, "read_with", {}).items():
-        table.add(word, said)
+def _section(heading: str, words: Mapping[str, Any]) -> str:
+    return "".join([f"{heading}\n", *_lines(words)])
+
+
+def _lines(words: Mapping[str, Any]) -> Iterator[str]:
+    for word, given in words.items():
+        yield f"{_key(word)} = {_value(given)}\n"
+
+
+def _key(name: str) -> str:
+    return tomlkit.key(name).as_string()
+
+
+def _value(given: Any) -> str:
+    """A value in one line; tables and arrays of TOML Kit itself take time by the square of their length."""
+    if isinstance(given, Mapping):
+        return f"{{{', '.join(f'{_key(name)} = {_value(one)}' for name, one in given.items())}}}"
+    if isinstance(given, list | tuple):
+        return f"[{', '.join(map(_value, given))}]"
+    return str(tomlkit.item(given).as_string())
+
+
+def _source(entry: Codebook | ReferenceList | PairList, folder: Path) -> dict[str, Any]:
+    table: dict[str, Any] = {**getattr(entry, "read_with", {})}
     if entry.file is not None:
-        named = Path(os.path.relpath(os.path.abspath(entry.file), folder)).as_posix()
-        table.add("file", named)
+        table["file"] = Path(os.path.relpath(os.path.abspath(entry.file), folder)).as_posix()
     elif "sql" in table:
         pass
     elif isinstance(entry, Codebook):
         if entry.labels:
-            table.add("labels", _inline(dict(entry.labels)))
-        special = [{word: said for word, said in one._asdict().items() if said} for one in entry.special]
-        if special:
-            table.add("special", [_inline(one) for one in special])
+            table["labels"] = entry.labels
+        if entry.special:
+            table["special"] = [
+                {word: said for word, said in one._asdict().items() if said} for one in entry.special
+            ]
     elif isinstance(entry, PairList):
-        table.add("pairs", _inline(dict(entry.pairs)))
+        table["pairs"] = entry.pairs
     else:
-        table.add("values", list(entry.values))
+        table["values"] = entry.values
         for word in ("aliases", "attributes"):
             if given := getattr(entry, word):
-                table.add(word, _inline({name: list(texts) for name, texts in given.items()}))
+                table[word] = given
     return table
-
-
-def _inline(given: Any) -> Any:
-    if isinstance(given, dict):
-        inline = tomlkit.inline_table()
-        inline.update(given)
-        return inline
-    return given

@@ -9,7 +9,7 @@ import numpy as np
 import pyarrow as pa
 from pydantic import Field, field_validator, model_validator
 
-from igual.column import to_mask
+from igual.column import TEXT, to_mask
 from igual.errors import RulebookError
 from igual.lists import Need, Shelf
 from igual.pieces import change_pieces
@@ -17,7 +17,7 @@ from igual.rules.base import EntrySource, Rule
 from igual.rules.rewriters import Details, NearMiss, Note, Rewriter, Rewritten
 from igual.settings import Value
 from igual.text.alternation import Where
-from igual.text.folding import light_key, light_key_of
+from igual.text.folding import light_key
 from igual.text.in_turn import ReplacingInTurn, substituted_in_turn
 from igual.text.patterns import LAST_PLACE, checked_sought, checked_substitution, substituted
 from igual.text.replacing import PLACE, Replaced, Replacing, find_first
@@ -163,7 +163,8 @@ class _Rewriter:
     def near_misses(self, values: pa.Array, unused: Sequence[str]) -> list[NearMiss]:
         if self._rule.pattern:
             return []
-        folded = {light_key_of(sought): sought for sought in reversed(unused)}
+        keys = light_key(pa.array(unused, TEXT)).to_pylist()
+        folded = dict(zip(reversed(keys), reversed(unused), strict=True))
         folded.pop("", None)
         if not folded:
             return []

@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT, to_mask
+from igual.column import to_mask
 from igual.pieces import change_pieces
 from igual.text.arrays import (
     ascii_or,
@@ -174,9 +174,3 @@ def _set_aside(text: str, *, spaces: bool) -> str:
     pieces[::2] = outside
     pieces[1::2] = [marks or " " for marks in between]
     return "".join(pieces)
-
-
-def light_key_of(text: str) -> str:
-    """The light key of one text."""
-    key: str = light_key(pa.array([text], TEXT))[0].as_py()
-    return key
