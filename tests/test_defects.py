@@ -17,6 +17,7 @@ import pytest
 import igual
 from igual.display import Displayed
 from igual.rules import Check, Condition, Date, Label, Match, Number, Replace, Spacing
+from igual.text.folding import folded_key
 from tests.conftest import Run
 
 Write = Callable[[str, str | bytes], Path]
@@ -288,10 +289,18 @@ def test_frames_derived_from_pandas_are_taken() -> None:
     assert type(table) is Register
 
 
-def test_versions_of_long_lists_are_compared_without_end() -> None:
+def test_versions_of_long_lists_are_compared_without_end(monkeypatch: pytest.MonkeyPatch) -> None:
+    calls = []
+
+    def count(values: pa.Array) -> pa.Array:
+        calls.append(len(values))
+        return folded_key(values)
+
+    monkeypatch.setattr("igual.runs.list_versions.folded_key", count)
     old = igual.ReferenceList([f"entry {number}" for number in range(6_000)])
     new = igual.ReferenceList([f"Entry {number}" for number in range(6_000)])
     assert len(igual.compare_lists(old, new)) == 6_000  # it took hours
+    assert calls == [6_000, 6_000]
 
 
 def test_dicts_do_for_conditions_and_texts() -> None:

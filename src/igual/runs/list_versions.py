@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
@@ -83,7 +83,7 @@ def compare_versions(old: ReferenceList, new: ReferenceList) -> ListChanges:
     old_names, new_names = set(old.values), set(new.values)
     gone = [entry for entry in old.values if entry not in new_names]
     come = {entry: None for entry in new.values if entry not in old_names}
-    search = _RenameSearch(old, new, come)
+    search = _RenameSearch(old, new, gone, come)
     renamed = []
     for entry in gone:
         if (rename := search.find(entry)) is not None:
@@ -97,7 +97,9 @@ def compare_versions(old: ReferenceList, new: ReferenceList) -> ListChanges:
 class _RenameSearch:
     """Finds the new name of an old entry among the entries that are new and not yet taken."""
 
-    def __init__(self, old: ReferenceList, new: ReferenceList, come: dict[str, None]) -> None:
+    def __init__(
+        self, old: ReferenceList, new: ReferenceList, gone: Sequence[str], come: dict[str, None]
+    ) -> None:
         self._entry_of = new.entry_of
         self.free = dict(come)
         positions = {entry: position for position, entry in enumerate(old.values)}
@@ -109,8 +111,9 @@ class _RenameSearch:
                 texts = {entry: old.attributes[name][position] for entry, position in positions.items()}
                 self._attributes.append((name, entries, texts))
         self._by_key: dict[str, list[str]] = {}
-        for entry, key in zip(come, folded_key(pa.array(list(come), TEXT)).to_pylist(), strict=True):
+        for entry, key in _keys(list(come)):
             self._by_key.setdefault(key, []).append(entry)
+        self._key_of = dict(_keys(gone))
 
     def find(self, entry: str) -> RenamedEntry | None:
         if (owner := self._entry_of.get(entry)) is not None:
@@ -119,12 +122,15 @@ class _RenameSearch:
             text = texts[entry]
             if text and (now := entries.get(text)) in self.free and now is not None:
                 return RenamedEntry(entry, now, "attribute", (name, text))
-        key = folded_key(pa.array([entry], TEXT))[0].as_py()
-        free = (now for now in self._by_key.get(key, ()) if now in self.free)
+        free = (now for now in self._by_key.get(self._key_of[entry], ()) if now in self.free)
         return next((RenamedEntry(entry, now, "folded") for now in free), None)
 
     def take(self, entry: str) -> None:
         self.free.pop(entry, None)
+
+
+def _keys(entries: Sequence[str]) -> Iterator[tuple[str, str]]:
+    return zip(entries, folded_key(pa.array(entries, TEXT)).to_pylist(), strict=True)
 
 
 def _is_key(texts: Sequence[str | None]) -> bool:
