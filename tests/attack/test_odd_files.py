@@ -22,7 +22,7 @@ from pyarrow import parquet
 
 import igual
 from igual.lists import CodeMeaning
-from igual.rules import Case, Label, Match, Replace
+from igual.rules import Band, Bands, Case, Label, Match, Replace
 from igual.text.folding import casefold
 from tests.attack.forked import ForkServer
 from tests.attack.test_hardening import RULE, book
@@ -204,6 +204,26 @@ def test_rulebooks_with_long_lists_are_written_in_linear_time(tmp_path: Path) ->
     )
     book.save(tmp_path / "b.toml")
     assert igual.Rulebook.load(tmp_path / "b.toml") == book
+
+
+def test_what_is_a_list_of_tables_stands_beneath_its_own(tmp_path: Path) -> None:
+    ranges = [CodeMeaning("10", "low", "18", None, None), CodeMeaning("20", "high", "28", None, "2024-12-31")]
+    rules = [
+        Label(column="a", codebook="k"),
+        Bands(column="b", bands=(Band(label="small", below=5), Band(label="large", at_least=5)), note="n"),
+    ]
+    book = igual.Rulebook(rules, codebooks={"k": igual.Codebook({"1": "one"}, ranges)})
+    book.save(tmp_path / "b.toml")
+    assert igual.Rulebook.load(tmp_path / "b.toml") == book
+    written = (tmp_path / "b.toml").read_text(encoding="utf-8")
+    assert [line for line in written.splitlines() if line.startswith("[")] == [
+        "[codebooks.k]", "[[codebooks.k.special]]", "[[codebooks.k.special]]", "[[rule]]", "[[rule]]",
+        "[[rule.bands]]", "[[rule.bands]]",
+    ]  # fmt: skip
+    entries = igual.ReferenceList(["oak", "elm"], attributes={"kind": ["tree", None]})
+    with pytest.raises(igual.IgualError, match="attribute 'kind' of 'elm' is missing"):
+        igual.Rulebook([Match(column="a", list="l")], lists={"l": entries}).save(tmp_path / "c.toml")
+    assert not (tmp_path / "c.toml").exists()
 
 
 def test_pairs_that_nothing_is_like_are_looked_at_together(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -320,10 +320,11 @@ def format_rulebook(book: Rulebook, folder: Path) -> str:
     sections = ["".join(_lines(head))]
     for kind in SHELVES:
         for name, entry in getattr(book, kind).items():
-            sections.append(_section(f"[{kind}.{_key(name)}]", _source(entry, folder)))
+            sections.append(_section(f"{kind}.{_key(name)}", _source(entry, folder)))
     sections += [format_rule(rule.dump_words()) for rule in book.rules]
     checks = (check.model_dump(exclude_defaults=True, mode="json", by_alias=True) for check in book.checks)
-    return "\n".join([*sections, *(_tables("check", words) for words in checks)])
+    sections += [_section("check", words, is_one_of_several=True) for words in checks]
+    return "\n".join(sections)
 
 
 def format_rule(words: Mapping[str, Any]) -> str:
@@ -335,23 +336,23 @@ def format_rule(words: Mapping[str, Any]) -> str:
     Returns:
         The text.
     """
-    return _tables("rule", words)
+    return _section("rule", words, is_one_of_several=True)
 
 
-def _tables(name: str, words: Mapping[str, Any]) -> str:
-    """One of several tables of a name; what is a list of tables in it, as bands are, stands beneath."""
-    is_below = {
-        word: isinstance(given, list) and given != [] and isinstance(given[0], dict)
+def _section(name: str, words: Mapping[str, Any], *, is_one_of_several: bool = False) -> str:
+    """A table of TOML; what is a list of tables in it, as bands are, stands beneath."""
+    below = {
+        word: given
         for word, given in words.items()
+        if isinstance(given, list) and given and isinstance(given[0], dict)
     }
-    own = {word: given for word, given in words.items() if not is_below[word]}
-    below = [(word, one) for word in words if is_below[word] for one in words[word]]
-    sections = [_section(f"[[{name}.{_key(word)}]]", one) for word, one in below]
-    return "\n".join([_section(f"[[{name}]]", own), *sections])
-
-
-def _section(heading: str, words: Mapping[str, Any]) -> str:
-    return "".join([f"{heading}\n", *_lines(words)])
+    own = {word: given for word, given in words.items() if word not in below}
+    inner = [(f"{name}.{_key(word)}", one) for word, several in below.items() for one in several]
+    sections = [_section(heading, one, is_one_of_several=True) for heading, one in inner]
+    if own or not below:
+        head = f"[[{name}]]\n" if is_one_of_several else f"[{name}]\n"
+        sections.insert(0, "".join([head, *_lines(own)]))
+    return "\n".join(sections)
 
 
 def _lines(words: Mapping[str, Any]) -> Iterator[str]:
@@ -389,7 +390,11 @@ def _source(entry: Codebook | ReferenceList | PairList, folder: Path) -> dict[st
         table["pairs"] = entry.pairs
     else:
         table["values"] = entry.values
-        for word in ("aliases", "attributes"):
-            if given := getattr(entry, word):
-                table[word] = given
+        for name, texts in entry.attributes.items():
+            if None in texts:
+                told = f"attribute {name!r} of {entry.values[texts.index(None)]!r} is missing"
+                raise OutputError(
+                    f"{told}, for which TOML has nothing: give '', or load the list from a file"
+                )
+        table |= {word: given for word in ("aliases", "attributes") if (given := getattr(entry, word))}
     return table
