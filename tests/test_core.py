@@ -12,7 +12,7 @@ from igual.column import Column, count_rows
 from igual.conditions import Condition
 from igual.distinct import find_distinct
 from igual.engines import open_table
-from igual.errors import did_you_mean, find_nearest
+from igual.errors import NearestWord, did_you_mean
 from igual.lists import Codebook, ReferenceList
 from igual.looking.many_columns import ManyColumns
 from igual.looking.oddities import find_oddities
@@ -108,9 +108,9 @@ def test_what_differs_and_what_is_touched() -> None:
 
 
 def test_finding_the_nearest_word() -> None:
-    assert find_nearest("SPECIS", ["species", "site"]) == "species"
-    assert find_nearest("a", [" a ", "b"]) == " a "
-    assert find_nearest("zzz", ["species"]) is None
+    assert NearestWord(["species", "site"]).find("SPECIS") == "species"
+    assert NearestWord([" a ", "b"]).find("a") == " a "
+    assert NearestWord(["species"]).find("zzz") is None
     assert did_you_mean("zzz", [str(n) for n in range(20)], most=3) == "; there are: 0, 1, 2 and 17 more"
     assert did_you_mean("zzz", ["a ", ""]) == "; there are: 'a ', ''"
     assert did_you_mean("zzz", []) == "; there are none"

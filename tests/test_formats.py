@@ -31,8 +31,8 @@ from igual.files.streams import CleanTable, count_table
 from igual.files.tables import open_table_file, read_table, write_table, writing_table
 from igual.files.text_blocks import TextBlock, _split, read_blocks
 from igual.text.cells import list_cells, read_cells
-from tests.attack.campaign import write_ods
 from tests.attack.forked import ForkServer
+from tests.attack.written_oddly import write_ods
 from tests.conftest import Run
 
 Write = Callable[[str, str | bytes], Path]

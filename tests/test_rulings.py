@@ -120,7 +120,7 @@ def test_what_a_ruling_means(said: str, kind: str, text: str) -> None:
 @pytest.mark.parametrize(
     ("said", "why"),
     [
-        ("Comon oak", "'Comon oak' is not an entry of the list; did you mean 'Common oak'?"),
+        ("Comon oak", "'Comon oak' is not an entry of the list"),
         ("alias of Elm", "'Elm' is not an entry of the list"),
         ("new entry:", "needs the spelling"),
     ],

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Literal, NamedTuple
 
-from igual.errors import ListError, RulingError, did_you_mean
+from igual.errors import ListError, NoEntryError, RulingError, did_you_mean
 
 KEEP, NOT_LISTED, NEW = "keep as it is", "not in the list", "new entry"
 CauseKind = Literal[
@@ -144,7 +144,8 @@ def interpret_ruling(ruling: str, value: str, entry_of: Mapping[str, str]) -> De
         What becomes of the value.
 
     Raises:
-        ListError: For what is neither an entry nor one of the words.
+        NoEntryError: For what is neither an entry nor one of the words.
+        ListError: For 'new entry:' with nothing behind it.
 
     Example:
         >>> interpret_ruling("Keep as it is", "Old oak", {"Oak": "Oak"})
@@ -167,5 +168,4 @@ def interpret_ruling(ruling: str, value: str, entry_of: Mapping[str, str]) -> De
     if lower.startswith(_ALIAS_OF) and (entry := stated[len(_ALIAS_OF) :].strip()) in entry_of:
         return Decision("alias", entry_of[entry])
     wanted = stated[len(_ALIAS_OF) :].strip() if lower.startswith(_ALIAS_OF) else stated
-    entries = dict.fromkeys(entry_of.values())
-    raise ListError(f"{wanted!r} is not an entry of the list{did_you_mean(wanted, [*entries, *WORDS])}")
+    raise NoEntryError(wanted)

@@ -4,11 +4,17 @@ from __future__ import annotations
 
 import contextlib
 import difflib
-from collections.abc import Iterable, Iterator
+from array import array
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from functools import cached_property
+from itertools import chain, pairwise
 from typing import Self
 
 # How much of what was given is looked at, and told.
 _LONGEST, _LONGEST_SPELLING = 1_000, 60
+# Among more words than the first, only as many as the second are compared letter by letter.
+_MANY, _LIKELY = 1_000, 100
 
 
 def spell_given(given: object) -> str:
@@ -110,6 +116,18 @@ class ListError(IgualError):
     """A reference list or a codebook contradicts itself or is incomplete."""
 
 
+class NoEntryError(ListError):
+    """A ruling names what is no entry of the list.
+
+    Args:
+        wanted: What it names.
+    """
+
+    def __init__(self, wanted: str) -> None:
+        super().__init__(f"{wanted!r} is not an entry of the list")
+        self.wanted = wanted
+
+
 class RulebookError(IgualError):
     """A rulebook, a rule or a condition is not understood."""
 
@@ -143,31 +161,64 @@ def error_context(where: str, error: type[IgualError]) -> Iterator[None]:
         raise error(f"{where}: {cause}") from None
 
 
-def find_nearest(word: str, choices: Iterable[str]) -> str | None:
-    """Find the choice that `word` was probably meant to be.
+class NearestWord:
+    """Finds the word that was probably meant, among words of which there may be very many.
 
     Args:
-        word: What was written.
-        choices: The valid words.
-
-    Returns:
-        The nearest choice, or None when none is near.
+        words: The valid words.
 
     Example:
-        >>> find_nearest("specis", ["species", "site"])
+        >>> NearestWord(["species", "site"]).find("specis")
         'species'
     """
-    by_key = {choice.strip().lower(): choice for choice in choices}
-    close = difflib.get_close_matches(word.strip().lower(), by_key, n=1, cutoff=0.6)
-    return by_key[close[0]] if close else None
+
+    def __init__(self, words: Iterable[str]) -> None:
+        self.words = list(words)
+        self._by_key = {word.strip().lower(): word for word in self.words}
+
+    def find(self, word: str) -> str | None:
+        """Find the word nearest to one.
+
+        Args:
+            word: What was written.
+
+        Returns:
+            The nearest word, or None when none is near.
+        """
+        key = word.strip().lower()
+        close = difflib.get_close_matches(key, self._list_likely(key), n=1, cutoff=0.6)
+        return self._by_key[close[0]] if close else None
+
+    def _list_likely(self, key: str) -> Iterable[str]:
+        """All words, or of very many those that share most pairs of letters: the comparison itself is slow."""
+        if len(self._by_key) <= _MANY:
+            return self._by_key
+        keys, places = self._places
+        shared = Counter(chain.from_iterable(places.get(pair, ()) for pair in _pair_letters(key)))
+        return [keys[place] for place, _ in shared.most_common(_LIKELY)]
+
+    @cached_property
+    def _places(self) -> tuple[Sequence[str], Mapping[tuple[str, str], Sequence[int]]]:
+        """The words that are compared, and where each pair of letters stands among them."""
+        keys = list(self._by_key)
+        places: defaultdict[tuple[str, str], array[int]] = defaultdict(lambda: array("q"))
+        for place, key in enumerate(keys):
+            for pair in _pair_letters(key):
+                places[pair].append(place)
+        return keys, places
 
 
-def did_you_mean(word: object, choices: Iterable[str], most: int = 12) -> str:
+def _pair_letters(text: str) -> set[tuple[str, str]]:
+    padded = f" {text[:_LONGEST]} "
+    return set(pairwise(padded))
+
+
+def did_you_mean(word: object, choices: Iterable[str] | NearestWord, most: int = 12) -> str:
     """Write the end of a message: the nearest valid word, or else the valid words themselves.
 
     Args:
         word: What was written.
-        choices: The valid words.
+        choices: The valid words; as a `NearestWord` where more than one is looked for among them.
         most: How many valid words to list at most.
 
     Returns:
@@ -179,8 +230,9 @@ def did_you_mean(word: object, choices: Iterable[str], most: int = 12) -> str:
         >>> did_you_mean("x", ["where", "nth"])
         '; there are: where, nth'
     """
-    valid = list(choices)
-    if (near := find_nearest(str(word), valid)) is not None:
+    nearest = choices if isinstance(choices, NearestWord) else NearestWord(choices)
+    valid = nearest.words
+    if (near := nearest.find(str(word))) is not None:
         return f"; did you mean {near!r}?"
     more = f" and {len(valid) - most} more" if len(valid) > most else ""
     listed = [

@@ -7,14 +7,12 @@ import io
 import json
 import re
 import shutil
-import zipfile
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from itertools import chain
 from pathlib import Path
 from random import Random
 from typing import NamedTuple
-from xml.sax.saxutils import escape
 
 import pyarrow as pa
 
@@ -24,6 +22,7 @@ from igual.files.tables import write_table
 from tests.attack.arguments import make_arguments
 from tests.attack.forked import Done, ForkServer
 from tests.attack.generators import make_rulebook, make_table
+from tests.attack.long_lists import make_long_case
 from tests.attack.mutators import (
     Mutator,
     change_packed,
@@ -35,13 +34,13 @@ from tests.attack.mutators import (
 )
 from tests.attack.python_calls import attack_python
 from tests.attack.typed_tables import make_typed_case
-from tests.attack.written_oddly import OUTPUTS, read_columns, read_plainly, write_oddly
+from tests.attack.written_oddly import OUTPUTS, read_columns, read_plainly, write_oddly, write_ods
 
 _SECONDS, _MEMORY, _SMALL = 60.0, 2 << 30, 0.5
 _ROWS = 200
 # Which share of the cases are rulebooks in order over tables in order: of texts, and of columns of any types; which are
-# calls with odd words; and which are so many calls from Python.
-_GENERATED, _TYPED, _ODD_CALLS, _PYTHON = 0.25, 0.2, 0.1, 0.004
+# calls with odd words; which are so many calls from Python; and which are calls on very long files.
+_GENERATED, _TYPED, _ODD_CALLS, _PYTHON, _LONG = 0.25, 0.2, 0.1, 0.004, 0.003
 _PYTHON_CALLS = 300
 # What reaches a terminal raw would be obeyed by it, or would paint over what stands beside it.
 _UNSEEN = re.compile(
@@ -100,35 +99,6 @@ TARGETS = (
     Target("SSSOM", "walk.sssom.tsv", _TEXT, ("check trees.toml trees.csv --since walk.sssom.tsv",)),
     Target("crosswalk", "walk.csv", _TEXT, ("check trees.toml trees.csv --since walk.csv --json",)),
 )  # fmt: skip
-
-
-def write_ods(path: Path, rows: Iterable[Sequence[str]]) -> None:
-    """A spreadsheet with one sheet, as the OpenDocument format has it at the least."""
-
-    def cell(text: str) -> str:
-        return (
-            f'<table:table-cell office:value-type="string"><text:p>{escape(text)}</text:p></table:table-cell>'
-        )
-
-    body = "".join(f"<table:table-row>{''.join(map(cell, row))}</table:table-row>" for row in rows)
-    names = "".join(
-        f' xmlns:{name}="urn:oasis:names:tc:opendocument:xmlns:{name}:1.0"'
-        for name in ("office", "table", "text")
-    )
-    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as packed:
-        kind = "application/vnd.oasis.opendocument.spreadsheet"
-        packed.writestr("mimetype", kind, zipfile.ZIP_STORED)
-        packed.writestr(
-            "META-INF/manifest.xml",
-            '<manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0">'
-            f'<manifest:file-entry manifest:full-path="/" manifest:media-type="{kind}"/></manifest:manifest>',
-        )
-        packed.writestr(
-            "content.xml",
-            f'<?xml version="1.0" encoding="UTF-8"?><office:document-content{names}><office:body><office:spreadsheet>'
-            f'<table:table table:name="trees">{body}</table:table></office:spreadsheet></office:body>'
-            "</office:document-content>",
-        )
 
 
 class Case(NamedTuple):
@@ -201,6 +171,9 @@ def attack(server: ForkServer, world: Path, place: Path, seed: int) -> Iterator[
         if which > 1 - _PYTHON:
             yield Case("Python", *attack_python(random.randrange(1 << 32), _PYTHON_CALLS, _SECONDS))
             continue
+        if which > 1 - _PYTHON - _LONG:
+            yield _attack_long(server, place, random)
+            continue
         target = random.choice(TARGETS)
         content = (world / target.file).read_bytes()
         changed = random.choice(target.mutators)(random, content)
@@ -208,6 +181,13 @@ def attack(server: ForkServer, world: Path, place: Path, seed: int) -> Iterator[
         folder, before = _lay_out_case(world, place, {target.file: changed})
         done = server.run(call.split(), folder, seconds=_SECONDS, small_parts=random.random() < _SMALL)
         yield Case(target.name, call, changed, done, find_fault(call, done, folder, before))
+
+
+def _empty(place: Path) -> Path:
+    folder = place / "case"
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir()
+    return folder
 
 
 def _lay_out_case(world: Path, place: Path, changed: dict[str, bytes]) -> tuple[Path, dict[str, bytes]]:
@@ -232,9 +212,7 @@ def _attack_arguments(server: ForkServer, world: Path, place: Path, random: Rand
 
 def _attack_generated(server: ForkServer, place: Path, random: Random) -> Case:
     """A rulebook that is in order over a table of odd texts, oddly written: it must come out right."""
-    folder = place / "case"
-    shutil.rmtree(folder, ignore_errors=True)
-    folder.mkdir()
+    folder = _empty(place)
     table, rulebook = make_table(random), make_rulebook(random)
     (folder / "b.toml").write_text(rulebook, encoding="utf-8", newline="")
     name, delimiter = write_oddly(random, folder, table)
@@ -260,9 +238,7 @@ def _attack_generated(server: ForkServer, place: Path, random: Random) -> Case:
 
 def _attack_typed(server: ForkServer, place: Path, random: Random) -> Case:
     """A call with any options on a table of any types: it must end well, or say what it can't do."""
-    folder = place / "case"
-    shutil.rmtree(folder, ignore_errors=True)
-    folder.mkdir()
+    folder = _empty(place)
     call, tables, rulebook, content = make_typed_case(random, folder, make_rulebook(random))
     before = {path.name: path.read_bytes() for path in folder.iterdir()}
     done = server.run(call.split(), folder, seconds=_SECONDS, small_parts=random.random() < _SMALL)
@@ -271,6 +247,15 @@ def _attack_typed(server: ForkServer, place: Path, random: Random) -> Case:
         fault = _compare_untouched(folder, tables, rulebook)
     content = f"{rulebook}\n{content}"
     return Case("typed", call, content.encode("utf-8", "backslashreplace"), done, fault)
+
+
+def _attack_long(server: ForkServer, place: Path, random: Random) -> Case:
+    """A call on files of very many lines: it must end in time, within the memory that others have."""
+    folder = _empty(place)
+    call, content = make_long_case(random, folder)
+    before = {path.name: path.read_bytes() for path in folder.iterdir()}
+    done = server.run(call.split(), folder, seconds=_SECONDS)
+    return Case("long", call, content.encode(), done, find_fault(call, done, folder, before))
 
 
 def _compare_untouched(folder: Path, names: Sequence[str], rulebook: str) -> str:
@@ -355,7 +340,7 @@ def _find_wrong_files(call: str, done: Done, folder: Path, before: dict[str, byt
     if left := [name for name in now if name.endswith(".part")]:
         return f"left {left[0]}"
     may_change = (
-        {"trees.rulings.csv", "species.csv", "districts.csv", "contractors.csv"}
+        {"trees.rulings.csv", "b.rulings.csv", "species.csv", "districts.csv", "contractors.csv", "l.csv"}
         if call.startswith("review")
         else set()
     )

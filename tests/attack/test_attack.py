@@ -10,13 +10,15 @@ from random import Random
 
 import pytest
 
-from tests.attack.campaign import Case, attack, lay_out_world
+from tests.attack.campaign import Case, attack, find_fault, lay_out_world
 from tests.attack.forked import ForkServer
 from tests.attack.kills import kill, lay_out_outputs
+from tests.attack.long_lists import CALLS as LONG_CALLS
+from tests.attack.long_lists import lay_out_long
 from tests.attack.python_calls import find_python_fault
 from tests.attack.references import CHECKS, find_difference
 
-_CASES, _KILLS, _TEXTS, _PYTHON_CALLS = 60, 10, 400, 500
+_CASES, _KILLS, _TEXTS, _PYTHON_CALLS, _LONG_CALLS = 60, 10, 400, 500, 6
 
 
 @pytest.fixture(scope="module")
@@ -37,6 +39,16 @@ def test_runs_that_are_stopped_lose_nothing(server: ForkServer, world: Path, tmp
     shutil.copytree(world, killed)
     lay_out_outputs(server, killed)
     assert faults([*islice(kill(server, killed, tmp_path, seed=20_262), _KILLS)]) == []
+
+
+def test_calls_on_long_files_end_in_time(server: ForkServer, tmp_path: Path) -> None:
+    lay_out_long(Random(20_265), world := tmp_path / "world", "names", 1_000)
+    for call in Random(20_265).sample(LONG_CALLS, _LONG_CALLS):
+        folder = tmp_path / "case"
+        shutil.copytree(world, folder)
+        before = {path.name: path.read_bytes() for path in folder.iterdir()}
+        assert find_fault(call, server.run(call.split(), folder, seconds=60), folder, before) == ""
+        shutil.rmtree(folder)
 
 
 def test_calls_from_python_end_well_or_are_refused() -> None:

@@ -6,9 +6,11 @@ import csv
 import gzip
 import io
 import json
-from collections.abc import Mapping, Sequence
+import zipfile
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from random import Random
+from xml.sax.saxutils import escape
 
 import pyarrow as pa
 from pyarrow import parquet
@@ -92,3 +94,32 @@ def read_columns(path: Path) -> pa.Table:
         return parquet.read_table(path)
     is_file = path.read_bytes().startswith(b"ARROW1")
     return (pa.ipc.open_file if is_file else pa.ipc.open_stream)(path).read_all()
+
+
+def write_ods(path: Path, rows: Iterable[Sequence[str]]) -> None:
+    """A spreadsheet with one sheet, as the OpenDocument format has it at the least."""
+
+    def cell(text: str) -> str:
+        return (
+            f'<table:table-cell office:value-type="string"><text:p>{escape(text)}</text:p></table:table-cell>'
+        )
+
+    body = "".join(f"<table:table-row>{''.join(map(cell, row))}</table:table-row>" for row in rows)
+    names = "".join(
+        f' xmlns:{name}="urn:oasis:names:tc:opendocument:xmlns:{name}:1.0"'
+        for name in ("office", "table", "text")
+    )
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as packed:
+        kind = "application/vnd.oasis.opendocument.spreadsheet"
+        packed.writestr("mimetype", kind, zipfile.ZIP_STORED)
+        packed.writestr(
+            "META-INF/manifest.xml",
+            '<manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0">'
+            f'<manifest:file-entry manifest:full-path="/" manifest:media-type="{kind}"/></manifest:manifest>',
+        )
+        packed.writestr(
+            "content.xml",
+            f'<?xml version="1.0" encoding="UTF-8"?><office:document-content{names}><office:body><office:spreadsheet>'
+            f'<table:table table:name="trees">{body}</table:table></office:spreadsheet></office:body>'
+            "</office:document-content>",
+        )

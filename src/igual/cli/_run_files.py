@@ -6,7 +6,7 @@ import contextlib
 import functools
 import itertools
 import tempfile
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
@@ -33,8 +33,9 @@ from igual.report.progress import show_progress
 from igual.runs.account import Account
 from igual.runs.crosswalk import Crosswalk
 from igual.runs.crosswalk_rows import SCHEMA
-from igual.runs.findings import compare_crosswalks, list_findings
+from igual.runs.findings import Finding, compare_crosswalks, list_findings
 from igual.runs.gathering import Gatherer
+from igual.runs.hints import Hint, find_hints
 from igual.runs.review import SHEET, find_stale_rulings
 from igual.runs.rulebook import Rulebook
 from igual.runs.trail_rows import TRAIL_SCHEMA
@@ -58,6 +59,7 @@ class Run(NamedTuple):
     clean: CleanTable
     restyled: list[RestyledHeader]
     before: Crosswalk | None
+    hints: Sequence[Hint] = ()
 
     @property
     def opened(self) -> OpenedTable:
@@ -101,11 +103,13 @@ def write_outputs(
             _refuse_to_replace(run, named, endings)
         run = _write_pieces(run, places, endings, style)
         _write_account(run, places, endings, style)
+        findings = _list_findings(run) if {"report", "record"} & places.keys() else []
         if "report" in places:
-            _write_page(run, inputs, places["report"])
+            _write_page(run, findings, inputs, places["report"])
         if "record" in places:
             made = {what: (named[what], place) for what, place in places.items() if what != "record"}
-            _write_record(run, inputs, made, places["record"])
+            written = run_record(run.account, findings, inputs, made, run.rows, user())
+            write_record(written, places["record"])
         if poured.exists():
             print_output(poured)
     return run
@@ -147,7 +151,8 @@ def _write_pieces(run: Run, places: Mapping[str, Path], endings: Mapping[str, st
                 writers[what].write(writers[what].prepare(part))
             rows += piece.counted.rows
             gatherer.add(piece.account)
-    return run._replace(rows=rows, account=gatherer.gather())
+    account = gatherer.gather()
+    return run._replace(rows=rows, account=account, hints=find_hints(account))
 
 
 def _report_rows(on_progress: Callable[[int, int | None], None], before: int, done: int) -> None:
@@ -170,32 +175,24 @@ def _goes_to_standard_output(what: str, path: str) -> bool:
     return what == "out" and path == NAME
 
 
-def _write_page(run: Run, inputs: Mapping[str, list[Path]], path: Path) -> None:
+def _list_findings(run: Run) -> list[Finding]:
+    return list_findings(run.account, run.rows, find_stale_rulings(run.book))
+
+
+def _write_page(run: Run, findings: Sequence[Finding], inputs: Mapping[str, list[Path]], path: Path) -> None:
 
     from igual.cli._pages import count_rulings, list_read
     from igual.report.pages.rendering import render_page
     from igual.report.pages.run_page import RunFacts, build_run_page
-    from igual.runs.hints import find_hints
 
     account = run.account
-    stale = [ruling for ruling, _ in find_stale_rulings(run.book)]
     facts = RunFacts(
         run.rows,
         f"{Path(run.rulebook).name} applied to {run.opened.name}",
         list_read(inputs),
-        find_hints(account),
-        list_findings(account, run.rows, stale),
+        run.hints,
+        findings,
         None if run.before is None else compare_crosswalks(run.before, account.crosswalk),
         count_rulings(run.book),
     )
     write_page(render_page(build_run_page(account, facts)), path)
-
-
-def _write_record(
-    run: Run, inputs: Mapping[str, list[Path]], made: Mapping[str, tuple[str, Path]], path: Path
-) -> None:
-
-    rows = run.rows
-    stale = [ruling for ruling, _ in find_stale_rulings(run.book)]
-    findings = list_findings(run.account, rows, stale)
-    write_record(run_record(run.account, findings, inputs, made, rows, user()), path)

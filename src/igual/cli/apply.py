@@ -27,7 +27,6 @@ NAME = "-"
 
 if TYPE_CHECKING:
     from igual.cli._run_files import Run
-    from igual.runs.hints import Hint
 
 
 @click.command(short_help="Apply a rulebook to a table.")
@@ -94,7 +93,6 @@ def apply(
     from igual.files.applying import make_clean
     from igual.files.crosswalks import load_crosswalk
     from igual.files.tables import is_text_ending
-    from igual.runs.hints import find_hints
 
     named = {what: path for what in _NAMES if (path := {**files, "open": open_}[what])}
     if not named and preview is None:
@@ -111,19 +109,16 @@ def apply(
     escapes_table = escape_formulas and "out" in named and is_text_ending(endings["out"])
     clean, restyled = make_clean(book, counted, account, endings.get("out"), is_guarded=escapes_table)
     run = Run(rulebook, book, pieces, counted.rows, account, clean, restyled, before)
-    hints = find_hints(account)
     run = write_outputs(run, named, endings, TextChoice(escape_formulas, out_encoding), force)
-    if pieces.outgrown:
-        account, hints = run.account, find_hints(run.account)
     if as_json:
         from igual.report.records import from_account
 
         about = {"rulebook": rulebook, "table": table.shown, "rows": run.rows}
-        print_json({**about, **from_account(account, hints), "written": named})
+        print_json({**about, **from_account(run.account, run.hints), "written": named})
         return
     # What is told must not come between the rows of a table that goes to standard output.
     with contextlib.redirect_stdout(sys.stderr) if files["out"] == NAME else contextlib.nullcontext():
-        _show(run, hints, preview, named)
+        _show(run, preview, named)
         _note_encoding(run, named, out_encoding)
 
 
@@ -164,7 +159,7 @@ def _json_ending(path: str) -> str:
     return ".json"
 
 
-def _show(run: Run, hints: list[Hint], preview: int | None, named: Mapping[str, str]) -> None:
+def _show(run: Run, preview: int | None, named: Mapping[str, str]) -> None:
     from igual.cli._loading import report_reading
     from igual.report.run_views import outcome_view, preview_view
     from igual.report.terminal import on_terminal, show, show_line
@@ -174,7 +169,7 @@ def _show(run: Run, hints: list[Hint], preview: int | None, named: Mapping[str, 
     report_reading(run.opened)
     if preview is not None:
         show(preview_view(make_preview(run.account.stages, preview).rules, plain=not on_terminal()))
-    show(outcome_view(run.account, hints), "")
+    show(outcome_view(run.account, run.hints), "")
     for header in run.restyled:
         if header.collided:
             show_line(f"two columns would be called alike: {header.raw!r} became {header.clean!r}")

@@ -81,7 +81,7 @@ def check(
     book, pieces = apply_files(rulebook, table, allow_outside, Bounds(most_values))
     opened = pieces.first.counted.opened
     rows, account = gather_pieces(pieces)
-    findings = list_findings(account, rows, [ruling for ruling, _ in find_stale_rulings(book)])
+    findings = list_findings(account, rows, find_stale_rulings(book))
     compared = compare_crosswalks(before, account.crosswalk) if before is not None else []
     findings += [changed for one in compared if (changed := find_changed(one, rows)) is not None]
     if wanted:

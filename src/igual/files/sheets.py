@@ -6,9 +6,10 @@ import io
 import os
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from copy import copy
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from igual.decisions import NO, WORDS, YES
 from igual.errors import IgualError, OutputError, RulingError, did_you_mean
@@ -36,6 +37,9 @@ from igual.runs.review import (
 )
 from igual.runs.rulebook import Rulebook
 
+if TYPE_CHECKING:
+    from openpyxl import Workbook
+
 # A sheet with questions on kinds has two more: the kind, whose words stand in the place of the value, and its values.
 KIND_SHEET = ("column", "kind", "value", "values", "rows", "why", "ruling", "reason")
 _KINDS, _OPEN = "kinds", "open"
@@ -43,6 +47,8 @@ _NEEDED = ("column", "value", "ruling")
 # Columns are as wide as what is in them, up to so many characters: all of them fit on a common screen.
 _WIDEST = (9, 20, 20, 8, 20, 9, 26, 18, 22, 16)
 _WRAPPED = ("value", "shown", "proposal", "why", "runners-up", "reason")
+_ANSWERS = ("ruling", "reason")
+_CELL, _WRAPPED_CELL, _ANSWER_CELL = "cell", "wrapped cell", "answer"
 _ZOOM, _LINE_HEIGHT, _WIDEST_WHY = 75, 15, 70
 _XLSX = ".xlsx"
 SHEET_ENDINGS = (".csv", ".tsv", _XLSX)
@@ -145,9 +151,29 @@ def _add_header(sheet: Any, names: Sequence[str]) -> None:
         head.font, head.fill = Font(bold=True), PatternFill("solid", fgColor="DDE3EA")
 
 
+def _add_styles(book: Workbook) -> None:
+    """The styles of cells: a name is given to a cell in no time, a style of its own is compared with all others."""
+    from openpyxl.styles import Alignment, NamedStyle, PatternFill
+    from openpyxl.styles.fonts import DEFAULT_FONT
+
+    wrapped = Alignment(vertical="top", wrap_text=True)
+    for style in (
+        NamedStyle(_CELL, alignment=Alignment(vertical="top")),
+        NamedStyle(_WRAPPED_CELL, alignment=wrapped),
+        NamedStyle(_ANSWER_CELL, alignment=wrapped, number_format="@", fill=PatternFill("solid", "FFF7D6")),
+    ):
+        style.font = copy(DEFAULT_FONT)
+        book.add_named_style(style)
+
+
+def _style_of(name: str) -> str:
+    if name in _ANSWERS:
+        return _ANSWER_CELL
+    return _WRAPPED_CELL if name in _WRAPPED else _CELL
+
+
 def _add_kinds(sheet: Any, kinds: Sequence[dict[str, Any]]) -> None:
     """The questions on kinds, with yes and no to pick from."""
-    from openpyxl.styles import Alignment, PatternFill
     from openpyxl.utils import get_column_letter
     from openpyxl.worksheet.datavalidation import DataValidation
 
@@ -156,11 +182,8 @@ def _add_kinds(sheet: Any, kinds: Sequence[dict[str, Any]]) -> None:
     sheet.add_data_validation(pick)
     for row, record in enumerate(kinds, 2):
         for place, name in enumerate(KIND_SHEET, 1):
+            sheet.cell(row, place).style = _style_of(name)
             _put(sheet, row, place, record[name])
-            cell = sheet.cell(row, place)
-            cell.alignment = Alignment(vertical="top", wrap_text=name == "why")
-            if name in ("ruling", "reason"):
-                cell.fill, cell.number_format = PatternFill("solid", fgColor="FFF7D6"), "@"
         sheet.row_dimensions[row].height = _LINE_HEIGHT * max(-(-len(record["why"]) // (_WIDEST_WHY - 4)), 1)
         pick.add(sheet.cell(row, KIND_SHEET.index("ruling") + 1))
     for place, name in enumerate(KIND_SHEET, 1):
@@ -176,13 +199,13 @@ def _write_xlsx(
     path: Path,
 ) -> None:
     from openpyxl import Workbook
-    from openpyxl.styles import Alignment, PatternFill
     from openpyxl.utils import get_column_letter
     from openpyxl.worksheet.datavalidation import DataValidation
 
     book = Workbook()
     sheet = book.active
     sheet.title = _OPEN
+    _add_styles(book)
     if kinds:
         _add_kinds(book.create_sheet(_KINDS, 0), kinds)
         book.active = 0
@@ -192,18 +215,15 @@ def _write_xlsx(
     _add_header(sheet, SHEET)
     for place, name in enumerate(SHEET, 1):
         longest = max((len(str(record[name] or "")) for record in rows), default=0)
-        room = _WIDEST[place - 1] if name in ("ruling", "reason") else max(longest + 1, len(name) + 3)
+        room = _WIDEST[place - 1] if name in _ANSWERS else max(longest + 1, len(name) + 3)
         sheet.column_dimensions[get_column_letter(place)].width = min(room, _WIDEST[place - 1])
     ruling = SHEET.index("ruling") + 1
     for row, (record, offered) in enumerate(zip(rows, choices, strict=True), 2):
         for place, name in enumerate(SHEET, 1):
+            sheet.cell(row, place).style = _style_of(name)
             _put(sheet, row, place, record[name])
-            sheet.cell(row, place).alignment = Alignment(vertical="top", wrap_text=name in _WRAPPED)
         lines = max(-(-len(str(record[n] or "")) // (_WIDEST[SHEET.index(n)] - 2)) for n in _WRAPPED)
         sheet.row_dimensions[row].height = _LINE_HEIGHT * max(lines, 1)
-        for name in ("ruling", "reason"):
-            cell = sheet.cell(row, SHEET.index(name) + 1)
-            cell.fill, cell.number_format = PatternFill("solid", fgColor="FFF7D6"), "@"
         for place, text in enumerate(offered, 1):
             _put(hidden, row, place, text)
         last = get_column_letter(len(offered))

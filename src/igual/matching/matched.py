@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -39,7 +39,7 @@ class Matched:
         explained: The reasons of single values, where they are more than `how` says.
         rankings: Of values with several candidates all of these, in parts: positions of values, entries and scores,
             by value and most likely first.
-        agreed: How many single rulings there are for each kind of difference.
+        count_agreed: Counts the single rulings on each kind of difference; only questions ask for that.
     """
 
     values: pa.Array
@@ -51,7 +51,7 @@ class Matched:
     how: npt.NDArray[np.int8]
     explained: dict[int, Reasons] = field(default_factory=dict)
     rankings: list[tuple[Ints, Ints, Floats]] = field(default_factory=list)
-    agreed: Mapping[Cause, int] = field(default_factory=dict)
+    count_agreed: Callable[[], Mapping[Cause, int]] = dict
 
     @classmethod
     def nothing(cls, values: pa.Array) -> Matched:

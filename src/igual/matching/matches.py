@@ -110,7 +110,7 @@ class Matches(Reported):
             )
             for position in np.flatnonzero(matched.status == OPEN).tolist()
         ]
-        return group_questions(waiting, agreed=matched.agreed)
+        return group_questions(waiting, agreed=matched.count_agreed())
 
     def count_statuses(self) -> dict[str, tuple[int, int]]:
         """Count the values and rows of each status.

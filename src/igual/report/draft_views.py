@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from rich.console import Group, RenderableType
 from rich.text import Text
 
-from igual.report.tables import Cell, draw_table, draw_text, draw_value
+from igual.report.tables import MOST_SHOWN, Cell, draw_table, draw_text, draw_value
 from igual.report.wording import format_count
 from igual.runs.draft import Draft, Drafted
 from igual.text.characters import visible
@@ -56,6 +56,7 @@ def draft_view(draft: Draft) -> RenderableType:
                     format_count(len(rows), title, several),
                     _COLUMNS,
                     rows,
+                    most=MOST_SHOWN,
                 )
             )
     if draft.codes:

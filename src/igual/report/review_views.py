@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from rich.console import Group, RenderableType
 from rich.text import Text
 
 from igual.report.hints import name_rule
 from igual.report.records import list_list_changes
-from igual.report.tables import Cell, draw_table, draw_text, draw_value
+from igual.report.tables import MOST_SHOWN, Cell, draw_table, draw_text, draw_value
 from igual.report.wording import format_count
 from igual.rulings import Rulings
 from igual.runs.crosswalk import UnknownToCrosswalk
@@ -57,13 +57,13 @@ def review_view(review: Review, most: int = 30) -> RenderableType:
             draw_table(title, ("sheet row#", "column", "value", "rows#", "what becomes of it"), rows)
         )
     if review.rejected:
-        refused = [
+        refused: Iterable[Sequence[Cell]] = (
             (one.row, draw_value(one.column), draw_value(one.value), draw_text(one.why))
             for one in review.rejected
-        ]
+        )
         title = f"Not taken: {format_count(len(review.rejected), 'row')} of the sheet"
         names = ("sheet row#", "column", "value", "why")
-        parts.append(draw_table(Text(title, "bold red"), names, refused))
+        parts.append(draw_table(Text(title, "bold red"), names, refused, most=MOST_SHOWN))
     rest = [
         f"{format_count(number, 'row')} {what}"
         for number, what in ((review.known, "as ruled before"), (review.unanswered, "without a ruling"))
@@ -103,11 +103,11 @@ def list_changes_view(
         rows = [*rows[:most], ("", Text(f"{left:,} more", "dim"), "", "")]
     parts = [draw_table(title, ("what", "before", "now", "why"), rows)]
     if affected:
-        told = [
+        told: Iterable[Sequence[Cell]] = (
             (_name_affected(one), draw_value(one.column), draw_text(_format_affected(one)))
             for one in affected
-        ]
-        parts.append(draw_table("What that touches", ("what", "column", "why"), told))
+        )
+        parts.append(draw_table("What that touches", ("what", "column", "why"), told, most=MOST_SHOWN))
     elif affected is not None:
         parts.append(Text("No rule or ruling is touched."))
     return Group(*parts)

@@ -37,9 +37,9 @@ def effects_view(account: Account) -> RenderableType:
             effect.near_misses,
             *([draw_value(effect.note) if effect.note else ""] if noted else []),
         )
-        for effect in account.effects[:MOST_SHOWN]
+        for effect in account.effects
     )
-    names = (
+    names: tuple[str, ...] = (
         "rule#",
         "does",
         "column",
@@ -49,9 +49,9 @@ def effects_view(account: Account) -> RenderableType:
         "open#",
         "near misses#",
     )
-    table = draw_table("What each rule changed", (*names, "note") if noted else names, rows)
-    left = len(account.effects) - MOST_SHOWN
-    return Group(table, Text(f"and {left:,} more lines; --json tells of all", "dim")) if left > 0 else table
+    if noted:
+        names = (*names, "note")
+    return draw_table("What each rule changed", names, rows, most=MOST_SHOWN)
 
 
 def unknown_view(account: Account, most: int = 15) -> RenderableType:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from itertools import islice
 
 from rich.box import SIMPLE_HEAD
 from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
+from igual.report.wording import format_count
 from igual.text.characters import printable, visible
 
 LONGEST = 60
@@ -19,8 +21,17 @@ _MOST = 2_000
 Cell = str | int | float | Text | None
 
 
-def draw_table(title: str | Text, columns: Sequence[str], rows: Iterable[Sequence[Cell]]) -> RenderableType:
-    """A table in the one style of all views; a column name that ends with `#` is set flush right."""
+def draw_table(
+    title: str | Text, columns: Sequence[str], rows: Iterable[Sequence[Cell]], *, most: int | None = None
+) -> RenderableType:
+    """A table in the one style of all views.
+
+    Args:
+        title: What stands above it.
+        columns: The names of the columns; one that ends with `#` is set flush right.
+        rows: The cells of each row.
+        most: How many rows are shown; the others are counted beneath. All unless given.
+    """
     view = Table(box=SIMPLE_HEAD, pad_edge=False)
     for name in columns:
         right = name.endswith("#")
@@ -30,10 +41,14 @@ def draw_table(title: str | Text, columns: Sequence[str], rows: Iterable[Sequenc
             no_wrap=right,
             overflow="fold",
         )
-    for row in rows:
+    rows = iter(rows)
+    for row in islice(rows, most):
         view.add_row(*(_cell(cell) for cell in row))
     # The title stands by itself: as part of the table it would be broken to the table's width.
-    return Group(title if isinstance(title, Text) else draw_text(title, "bold"), view)
+    parts: list[RenderableType] = [title if isinstance(title, Text) else draw_text(title, "bold"), view]
+    if left := sum(1 for _ in rows):
+        parts.append(Text(f"and {format_count(left, 'more line')}; --json tells of all", "dim"))
+    return Group(*parts)
 
 
 def _cell(cell: Cell) -> Text:

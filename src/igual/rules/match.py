@@ -194,6 +194,7 @@ class _Rewriter:
         notes += (*self._find_contradictions(queries, decided), *self._name_contested())
         columns = [beside[column].filter(pa.array(is_query)) for column in self._rule.within.values()]
         matched = self._match_within(queries, decided, columns) if columns else self._match(queries, decided)
+        matched.count_agreed = self._count_agreed
         positions = np.full(len(values), -1, np.int64)
         positions[is_query] = np.where(matched.status == SETTLED, matched.entry, -1)
         unknown, is_open = is_query.copy(), is_query.copy()
@@ -247,7 +248,6 @@ class _Rewriter:
                 del decided[query]
             decided.update({int(context.places[number]): about for number, about in ruled.items()})
             matched.put_part(context.places, place_among_all(part, context))
-            matched.agreed = part.agreed
         return matched
 
     def _restrict(self, members: npt.NDArray[np.int64]) -> _Rewriter:
@@ -265,7 +265,6 @@ class _Rewriter:
         rest = values.take(pa.array(left))
         part = self._match_by_kinds(rest)
         matched.put_part(left, part)
-        matched.agreed = part.agreed
         decided |= self._follow_rulings(values, matched, left)
         for query, (ruling, decision) in decided.items():
             matched.how[query] = How.RULING
@@ -283,11 +282,11 @@ class _Rewriter:
             doubt_frequent(matched, self._index, self._rows)
         if self._kinds:
             settle_kinds(matched, self._index, self._kinds)
-        if self._rulings and (matched.status == OPEN).any():
-            single = {value: ruling.ruling for value, ruling in self._rulings.items()}
-            matched.agreed = count_agreed(self._index, single)
-        matched.agreed = {**matched.agreed, **dict.fromkeys(self._refused, REFUSED)}
         return matched
+
+    def _count_agreed(self) -> Mapping[Cause, int]:
+        single = {value: ruling.ruling for value, ruling in self._rulings.items()}
+        return {**count_agreed(self._index, single), **dict.fromkeys(self._refused, REFUSED)}
 
     def _name_contested(self) -> builtins.list[Note]:
         """Aliases of the list that several entries claim; values that are spelled so are open."""

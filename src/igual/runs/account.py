@@ -287,14 +287,14 @@ class Account:
     @cached_property
     def questions(self) -> list[Question]:
         """Open values, grouped so that one answer settles many; those that settle most rows first."""
-        agreed = {
-            (stage.number, stage.target): stage.details.matched.agreed
-            for stage in self.stages
-            if stage.details.matched is not None
-        }
         waiting: dict[tuple[int, str], list[OpenValue]] = {}
         for one in self.open:
             waiting.setdefault((one.rule, one.column), []).append(one)
+        agreed = {
+            about: stage.details.matched.count_agreed()
+            for stage in self.stages
+            if stage.details.matched is not None and (about := (stage.number, stage.target)) in waiting
+        }
         questions = [
             question
             for about, some in waiting.items()

@@ -163,11 +163,11 @@ def find_affected(book: Rulebook, name: str, new: ReferenceList) -> list[Affecte
             ]
         reasons += [("writes lost entry", text) for text in sorted(lost & rule.written_texts())]
         affected += [Affected(number, rule.do, columns, kind, (part,)) for kind, part in reasons]
-    before = {ruling for ruling, _ in find_stale_rulings(book)}
+    before = set(find_stale_rulings(book))
     later = replace(book, lists={**book.lists, name: new})
     affected += [
         Affected(0, "", ruling.column, "stale ruling", (ruling.value, ruling.ruling, ruling.author))
-        for ruling, _ in find_stale_rulings(later)
+        for ruling in find_stale_rulings(later)
         if ruling not in before
     ]
     return affected

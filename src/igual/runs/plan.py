@@ -14,6 +14,7 @@ from igual.column import Column
 from igual.errors import RulebookError, error_context
 from igual.lists import ReferenceList, Shelf
 from igual.rules.base import Rule
+from igual.rules.rewriters import Rewriter
 from igual.rulings import Rulings
 from igual.runs.stages import Stage
 from igual.runs.together import PreparedRule
@@ -44,11 +45,14 @@ class Plan:
     rulings: Rulings = field(default_factory=Rulings)
     has_all_rows: bool = True
 
-    def run(self, trails: Mapping[str, ColumnTrail]) -> dict[str, ColumnTrail]:
+    def run(
+        self, trails: Mapping[str, ColumnTrail], prepared: Mapping[int, Rewriter] | None = None
+    ) -> dict[str, ColumnTrail]:
         """Apply all rules.
 
         Args:
             trails: Column name to the column as it is.
+            prepared: Number to rule where one is ready for work already, as after an earlier run.
 
         Returns:
             Column name to the column as the rules have left it; new ones at the end.
@@ -56,7 +60,7 @@ class Plan:
         trails = dict(trails)
         for number, rule in self.rules:
             with error_context(f"rule {number} ({rule.do})", RulebookError):
-                rewriter = rule.rewriter(self.shelf)
+                rewriter = (prepared or {}).get(number) or rule.rewriter(self.shelf)
             took, has_worked = 0.0, False
             for name in rule.columns:
                 ready = rule.with_rulings(rewriter, self.rulings, rule.target_of(name))
@@ -116,7 +120,8 @@ class Plan:
             and all(name in clean for name in rule.columns)
         ]
         return replace(self, rules=in_place).run(
-            {name: ColumnTrail.begin(name, column) for name, column in clean.items()}
+            {name: ColumnTrail.begin(name, column) for name, column in clean.items()},
+            {stage.number: stage.rewriter for trail in trails.values() for stage in trail.stages},
         )
 
 

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cache
 from typing import TYPE_CHECKING, NamedTuple
 
-from igual.decisions import ACCEPT, NO, YES, Decision, Ruling, check_kind, interpret_ruling
+from igual.decisions import ACCEPT, NO, WORDS, YES, Decision, Ruling, check_kind, interpret_ruling
 from igual.display import Displayed
-from igual.errors import ListError, RulingError, did_you_mean
+from igual.errors import ListError, NearestWord, NoEntryError, RulingError, did_you_mean
+from igual.lists import ReferenceList
 from igual.matching.keys import list_words
 from igual.rulings import Rulings
 from igual.runs.due_questions import find_outdated
@@ -29,6 +31,8 @@ _MARKS = "‹›"
 _NAMED = set("⟨⟩→↵")
 # What may stand for a value besides itself in a sheet: long ones are drawn whole.
 _WHOLE = 1 << 20
+# For so many entries that aren't there the nearest is looked up.
+_MOST_SUGGESTED = 200
 
 
 class Answer(NamedTuple):
@@ -166,6 +170,7 @@ def check_answers(
         on: The day, such as 2026-05-31.
         overrule: Take rulings on values that were ruled otherwise before.
     """
+    reader = _Reader(book)
     accepted: list[Accepted] = []
     rejected: list[Rejected] = []
     answered: dict[tuple[str, str, str], list[tuple[Answer, Decision, str]]] = {}
@@ -177,7 +182,7 @@ def check_answers(
         if not answer.ruling.strip() and not answer.wrong:
             unanswered += 1
             continue
-        answer, meaning, why = _interpret(answer, book)
+        answer, meaning, why = reader.interpret(answer)
         if meaning is None:
             rejected.append(Rejected(answer.row, answer.column, answer.value, why))
         else:
@@ -190,7 +195,7 @@ def check_answers(
             said = ", ".join(f"{one.ruling.strip()!r} in row {one.row}" for one, _, _ in given_twice)
             why = f"it is ruled otherwise in another row ({said}); none is taken"
             rejected += [Rejected(one.row, *about[:2], why) for one, _, _ in given_twice]
-        elif before is not None and _same(before, meaning, book):
+        elif before is not None and reader.has_same(before, meaning):
             known += 1
         elif before is not None and not overrule:
             reason = f" ({before.reason})" if before.reason else ""
@@ -210,29 +215,74 @@ def _find_before(rulings: Rulings, column: str, value: str, kind: str) -> Ruling
     return rulings.of_kinds(column).get((kind, value)) if kind else rulings.of_value(column, value)
 
 
-def _interpret(answer: Answer, book: Rulebook) -> tuple[Answer, Decision | None, str]:
-    """What a row rules, with `accept` and `YES` as they are kept, or why it rules nothing."""
-    said = answer.ruling.strip().casefold()
-    if answer.kind:
-        return (answer._replace(ruling=said), *_interpret_kind(answer, said, book))
-    if said == ACCEPT and not answer.wrong:
-        if not answer.proposal:
-            return answer, None, "there is no proposal to accept"
-        answer = answer._replace(ruling=answer.proposal)
-    return (answer, *_meaning(answer, book))
+class _Reader:
+    """What rulings mean in a rulebook, whose lists of a column are looked up once for all rulings on it."""
 
+    def __init__(self, book: Rulebook) -> None:
+        self._book = book
+        self.lists_of = cache(book.lists_of)
+        self._nearest: dict[str, NearestWord] = {}
+        self._suggested: dict[tuple[str, str], str] = {}
 
-def _interpret_kind(answer: Answer, said: str, book: Rulebook) -> tuple[Decision | None, str]:
-    try:
-        check_kind(answer.kind, answer.value)
-    except RulingError as error:
-        return None, str(error)
-    if not book.lists_of(answer.column):
-        near = did_you_mean(answer.column, book.matched_columns())
-        return None, f"no rule of the rulebook matches a column {answer.column!r}{near}"
-    if said not in (YES, NO):
-        return None, f"a kind is ruled yes or no; found {answer.ruling.strip()!r}"
-    return Decision("kind settled" if said == YES else "kind asked", answer.value), ""
+    def interpret(self, answer: Answer) -> tuple[Answer, Decision | None, str]:
+        """What a row rules, with `accept` and `YES` as they are kept, or why it rules nothing."""
+        said = answer.ruling.strip().casefold()
+        if answer.kind:
+            return (answer._replace(ruling=said), *self._interpret_kind(answer, said))
+        if said == ACCEPT and not answer.wrong:
+            if not answer.proposal:
+                return answer, None, "there is no proposal to accept"
+            answer = answer._replace(ruling=answer.proposal)
+        return (answer, *self.find_meaning(answer))
+
+    def _interpret_kind(self, answer: Answer, said: str) -> tuple[Decision | None, str]:
+        try:
+            check_kind(answer.kind, answer.value)
+        except RulingError as error:
+            return None, str(error)
+        if not self.lists_of(answer.column):
+            return None, self._say_unmatched(answer.column)
+        if said not in (YES, NO):
+            return None, f"a kind is ruled yes or no; found {answer.ruling.strip()!r}"
+        return Decision("kind settled" if said == YES else "kind asked", answer.value), ""
+
+    def find_meaning(self, answer: Answer) -> tuple[Decision | None, str]:
+        """What a ruling on a value means, or why it means nothing."""
+        if answer.wrong:
+            return None, answer.wrong
+        if not answer.value:
+            return None, "there is no value"
+        lists = self.lists_of(answer.column)
+        if not lists:
+            return None, self._say_unmatched(answer.column)
+        why = ""
+        for name, reference in lists.items():
+            try:
+                return interpret_ruling(answer.ruling, answer.value, reference.entry_of), ""
+            except NoEntryError as error:
+                why = why or f"list {name!r}: {error}{self._suggest(name, reference, error.wanted)}"
+            except ListError as error:
+                why = why or f"list {name!r}: {error}"
+        return None, why
+
+    def _suggest(self, name: str, reference: ReferenceList, wanted: str) -> str:
+        """What may be meant by an entry that isn't there; only of the first ones, since thousands may be missing."""
+        about = (name, wanted)
+        if about not in self._suggested and len(self._suggested) < _MOST_SUGGESTED:
+            near = self._nearest.get(name)
+            if near is None:
+                near = self._nearest[name] = NearestWord([*reference.values, *WORDS])
+            self._suggested[about] = did_you_mean(wanted, near)
+        return self._suggested.get(about, "")
+
+    def _say_unmatched(self, column: str) -> str:
+        near = did_you_mean(column, self._book.matched_columns())
+        return f"no rule of the rulebook matches a column {column!r}{near}"
+
+    def has_same(self, before: Ruling, meaning: Decision) -> bool:
+        """Whether an earlier ruling means the same."""
+        answer = Answer(0, before.column, before.value, ruling=before.ruling, kind=before.kind)
+        return self.interpret(answer)[1] == meaning
 
 
 def _undo_spreadsheet_changes(answer: Answer) -> tuple[Answer, str]:
@@ -252,47 +302,24 @@ def _undo_spreadsheet_changes(answer: Answer) -> tuple[Answer, str]:
     return answer._replace(wrong=wrong), ""
 
 
-def _meaning(answer: Answer, book: Rulebook) -> tuple[Decision | None, str]:
-    """What a row's ruling means, or why it means nothing."""
-    if answer.wrong:
-        return None, answer.wrong
-    if not answer.value:
-        return None, "there is no value"
-    lists = book.lists_of(answer.column)
-    if not lists:
-        near = did_you_mean(answer.column, book.matched_columns())
-        return None, f"no rule of the rulebook matches a column {answer.column!r}{near}"
-    why = ""
-    for name, reference in lists.items():
-        try:
-            return interpret_ruling(answer.ruling, answer.value, reference.entry_of), ""
-        except ListError as error:
-            why = why or f"list {name!r}: {error}"
-    return None, why
-
-
-def _same(before: Ruling, meaning: Decision, book: Rulebook) -> bool:
-    answer = Answer(0, before.column, before.value, ruling=before.ruling, kind=before.kind)
-    return _interpret(answer, book)[1] == meaning
-
-
-def find_stale_rulings(book: Rulebook) -> list[tuple[Ruling, str]]:
-    """Rulings that can no longer be applied, and why; only those that count."""
+def find_stale_rulings(book: Rulebook) -> list[Ruling]:
+    """Rulings that can no longer be applied; only those that count."""
+    reader = _Reader(book)
     stale = []
     for column in dict.fromkeys(one.column for one in book.rulings.rulings):
         for one in book.rulings.of_column(column).values():
-            meaning, why = _meaning(Answer(0, one.column, one.value, ruling=one.ruling), book)
+            meaning, _ = reader.find_meaning(Answer(0, one.column, one.value, ruling=one.ruling))
             if meaning is None:
-                stale.append((one, why))
+                stale.append(one)
         stale += _find_stale_kinds(book, column)
     return stale
 
 
-def _find_stale_kinds(book: Rulebook, column: str) -> list[tuple[Ruling, str]]:
+def _find_stale_kinds(book: Rulebook, column: str) -> list[Ruling]:
     """Rulings on words that may be left out which no entry has any more."""
     words = {word for reference in book.lists_of(column).values() for word in list_words(reference.entry_of)}
     return [
-        (one, f"no entry has the word {one.value!r}")
+        one
         for (kind, _), one in book.rulings.of_kinds(column).items()
         if kind == "word left out" and one.value not in words
     ]
@@ -300,13 +327,14 @@ def _find_stale_kinds(book: Rulebook, column: str) -> list[tuple[Ruling, str]]:
 
 def list_additions(rulings: Rulings, book: Rulebook, column: str) -> tuple[list[str], dict[str, list[str]]]:
     """What rulings on a column propose for its list: new entries, and aliases by entry; not what it has already."""
-    reference = next(iter(book.lists_of(column).values()), None)
+    reader = _Reader(book)
+    reference = next(iter(reader.lists_of(column).values()), None)
     entries: list[str] = []
     aliases: dict[str, list[str]] = {}
     if reference is None:
         return entries, aliases
     for one in rulings.of_column(column).values():
-        meaning, _ = _meaning(Answer(0, column, one.value, ruling=one.ruling), book)
+        meaning, _ = reader.find_meaning(Answer(0, column, one.value, ruling=one.ruling))
         if meaning is None or one.value in reference.entry_of:
             continue
         if meaning.kind == "new" and meaning.text not in reference.entry_of:
