@@ -102,6 +102,16 @@ def test_the_nearest_entry_is_told_of_the_first_wrong_rulings(ruled: igual.Ruleb
     assert told == [True] * 200 + [False] * 100
 
 
+def test_of_many_hints_alike_some_are_shown(ruled: igual.Rulebook) -> None:
+    outcome = replace(ruled, lists={"places": igual.ReferenceList(["Weir"])}).apply(
+        {"place": [f"Peer {number}" for number in range(50)]}
+    )
+    shown = repr(outcome)
+    assert len([hint for hint in outcome.hints if hint.kind == "ruling not applied"]) == 50
+    assert shown.count("the ruling 'Pier") == 20
+    assert "and 30 more hints; --json tells of all" in shown
+
+
 def test_of_many_rows_of_a_sheet_the_first_are_shown(ruled: igual.Rulebook, run: Run, tmp_path: Path) -> None:
     ruled.save(tmp_path / "places.toml")
     sheet = [f"place,value {row},1,,,,Pier," for row in range(250)]

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections import Counter
+from collections.abc import Callable, Mapping, Sequence
 
 from igual.report.wording import format_count, format_examples, quote_value
 from igual.runs.hints import Hint, HintValue
+
+# Of more hints of one kind on one rule nobody reads every single one.
+_MOST_ALIKE = 20
 
 
 def name_rule(number: int, do: str) -> str:
@@ -23,6 +27,26 @@ def format_hint(hint: Hint) -> str:
         The sentence, with everything invisible drawn.
     """
     return f"{name_rule(hint.rule, hint.do)}{_FORMATS[hint.kind](hint)}"
+
+
+def format_hints(hints: Sequence[Hint], most: int) -> list[str]:
+    """Write the first hints as sentences, of many alike only some, and at the end how many more there are.
+
+    Args:
+        hints: The hints.
+        most: How many sentences at most.
+
+    Returns:
+        The sentences.
+    """
+    alike: Counter[tuple[int, str]] = Counter()
+    shown: list[str] = []
+    for hint in hints:
+        alike[hint.rule, hint.kind] += 1
+        if alike[hint.rule, hint.kind] <= _MOST_ALIKE and len(shown) < most:
+            shown.append(format_hint(hint))
+    left = len(hints) - len(shown)
+    return [*shown, f"and {format_count(left, 'more hint')}; --json tells of all"] if left else shown
 
 
 def _rows(value: HintValue) -> str:

@@ -12,7 +12,7 @@ from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
-from igual.report.hints import name_rule
+from igual.report.hints import format_hints, name_rule
 from igual.report.reasons import format_reasons
 from igual.report.tables import LONGEST, MOST_SHOWN, Cell, draw_table, draw_text, draw_value
 from igual.report.wording import format_count, format_score
@@ -121,8 +121,8 @@ def _draw_rest(left: Sequence[Any], behind: int) -> list[Sequence[Cell]]:
 def hints_view(hints: Sequence[Hint]) -> RenderableType:
     """Warnings worth reading, one a paragraph."""
     lines = Table.grid(padding=(0, 1))
-    for hint in hints:
-        lines.add_row(Text(" !", style="bold yellow"), draw_text(hint.text))
+    for text in format_hints(hints, MOST_SHOWN):
+        lines.add_row(Text(" !", style="bold yellow"), draw_text(text))
     return Group(Text("Hints", style="bold"), lines)
 
 

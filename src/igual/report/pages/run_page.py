@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from igual.matching.matched import OPEN, UNKNOWN
 from igual.report.check_views import format_finding_kind, format_found_examples
-from igual.report.hints import format_hint, name_rule
+from igual.report.hints import format_hints, name_rule
 from igual.report.pages.flows import Spelling, draw_flow, draw_name
 from igual.report.pages.parts import (
     MOST_VALUES,
@@ -102,7 +102,7 @@ def build_run_page(account: Account, facts: RunFacts) -> Page:
         Section(
             "hints",
             "Hints",
-            (Lines(tuple(format_hint(hint) for hint in facts.hints[:_MOST_HINTS])),)
+            (Lines(tuple(format_hints(facts.hints, _MOST_HINTS))),)
             if facts.hints
             else (Lines(("There is nothing to hint at.",)),),
         ),
