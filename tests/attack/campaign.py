@@ -281,10 +281,14 @@ def _spell(column: pa.ChunkedArray) -> list[str]:
     try:
         return [*map(repr, column.to_pylist())]
     except OverflowError:
+        decoded = pa.types.is_dictionary(column.type)
+        chunks = [chunk.dictionary_decode() if decoded else chunk for chunk in column.chunks]
         # Parquet has no seconds, and holds milliseconds in their place.
-        whole = column.cast(pa.timestamp("ms")) if pa.types.is_timestamp(column.type) else column
-        lines = str(whole.combine_chunks().to_string(window=_ROWS)).splitlines()
-        return [line.strip(" ,") for line in lines[1:-1]]
+        chunks = [
+            chunk.cast(pa.timestamp("ms")) if pa.types.is_timestamp(chunk.type) else chunk for chunk in chunks
+        ]
+        lines = chain.from_iterable(str(chunk.to_string(window=_ROWS)).splitlines()[1:-1] for chunk in chunks)
+        return [line.strip(" ,") for line in lines]
 
 
 def _compare_with_counts(done: Done, table: dict[str, list[str]], column: str) -> str:

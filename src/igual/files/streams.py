@@ -29,7 +29,7 @@ from igual.engines.combinations import (
     to_source,
 )
 from igual.engines.placing import place_cells
-from igual.errors import TableError
+from igual.errors import TableError, error_context
 from igual.files.csv_cells import guard_names
 from igual.files.formats.base import PART_BYTES, CleanPart, Layout, NewCells, OpenedTable, TablePart, Writer
 from igual.files.row_codes import RowCodes
@@ -234,22 +234,29 @@ class CleanTable:
         counted = self._counted
         needed = sorted({column.group for column in self._columns})
         codes = counted.codes
+        name = counted.opened.name
         if codes is not None:
-            return partial(_recall, codes, needed), counted.size
+            return partial(_recall, name, codes, needed), counted.size
         finders = {group: Finder(counted.counted[group]) for group in needed}
         # What is looked up is hashed anew for each part: the more there is, the larger the parts.
         most = max((len(counted.counted[group].rows) for group in needed), default=0)
-        return lambda number, part: {
-            group: _Found(finder.find([part.cells(place) for place in counted.groups[group]]))
-            for group, finder in finders.items()
-        }, min(max(PART_BYTES, _BYTES_PER_VALUE * most), _LARGEST_PART)
+
+        def find(number: int, part: TablePart) -> dict[int, _Found]:
+            cells = {group: [part.cells(place) for place in counted.groups[group]] for group in finders}
+            with error_context(name, TableError):
+                return {group: _Found(finder.find(cells[group])) for group, finder in finders.items()}
+
+        return find, min(max(PART_BYTES, _BYTES_PER_VALUE * most), _LARGEST_PART)
 
 
-def _recall(codes: RowCodes, groups: Sequence[int], number: int, part: TablePart) -> dict[int, _Found]:
-    """The combinations of a part as they were kept."""
-    if (layout := codes.find_layout(number)) is not None:
-        part.recall(layout)
-    return {group: _Found(*codes.find(number, part.rows, group)) for group in groups}
+def _recall(
+    name: str, codes: RowCodes, groups: Sequence[int], number: int, part: TablePart
+) -> dict[int, _Found]:
+    """The combinations of a part as they were kept; errors tell the name of the table."""
+    with error_context(name, TableError):
+        if (layout := codes.find_layout(number)) is not None:
+            part.recall(layout)
+        return {group: _Found(*codes.find(number, part.rows, group)) for group in groups}
 
 
 class _Found(NamedTuple):
