@@ -11,6 +11,7 @@ import pytest
 
 import igual
 from igual.errors import NearestWord, did_you_mean
+from igual.matching import near_spellings
 from igual.matching.kinds import count_agreed
 from igual.rules import Match
 from igual.runs.review import Answer, check_answers, find_stale_rulings
@@ -121,3 +122,15 @@ def test_of_many_rows_of_a_sheet_the_first_are_shown(ruled: igual.Rulebook, run:
     assert done.returncode == 1
     assert "Not taken: 250 rows of the sheet" in done.stdout
     assert "and 50 more lines; --json tells of all" in done.stdout
+
+
+def test_keys_of_a_list_are_made_once_for_all_columns(monkeypatch: pytest.MonkeyPatch) -> None:
+    made = Counted(near_spellings._KEYS[-1])
+    monkeypatch.setattr(near_spellings, "_KEYS", (*near_spellings._KEYS[:-1], made))
+    columns = {f"c{number}": [f"PIER NORTH, {number}", "elsewhere"] for number in range(20)}
+    book = igual.Rulebook([Match(columns=["c*"], list="l", by=("exact",))], lists={"l": igual.ReferenceList(WORDS)})  # fmt: skip
+    outcome = book.apply(columns)
+    assert [hint.kind for hint in outcome.hints].count("unknown") == 20
+    assert outcome.near_misses["entry"].tolist() == [f"Pier North {number}" for number in range(20)]
+    # Once for the list, and once for the unknown values of each column, though unknown values and hints ask for them.
+    assert made.times == 1 + 20

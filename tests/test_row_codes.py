@@ -95,7 +95,7 @@ def test_rows_that_moved_are_noticed(tmp_path: Path) -> None:
     os.utime(path, ns=(state.st_atime_ns, state.st_mtime_ns))
     assert path.stat().st_size == state.st_size
     with (
-        pytest.raises(igual.TableError, match="^t.csv: the table changed while it was read"),
+        pytest.raises(igual.TableError, match=r"^t\.csv: the table changed while it was read"),
         writing_table(tmp_path / "out.csv", ".csv", clean.schema) as writer,
     ):
         clean.write(writer)

@@ -14,6 +14,7 @@ from igual.lists import ReferenceList, as_reference_list
 from igual.matching.candidates import CandidateSearch
 from igual.matching.keys import letters_key, plain, two_letter_key
 from igual.matching.lookups import How, Key, LookUp
+from igual.matching.near_spellings import NearSpellings
 from igual.matching.pairs import Ints
 from igual.matching.spellings import Spellings
 from igual.matching.vocabulary import Vocabulary
@@ -119,6 +120,11 @@ class MatchIndex:
     def spellings(self) -> pa.Array:
         """The spellings of all entries, in the order of their characters, (spellings,)."""
         return self._accepted[0].take(self._order)
+
+    @cached_property
+    def near_spellings(self) -> NearSpellings:
+        """The spellings, for values that no way to match accepts."""
+        return NearSpellings(self.spellings)
 
     @cached_property
     def owners(self) -> Ints:

@@ -14,10 +14,11 @@ from igual.engines import OutputType
 from igual.errors import ListError
 from igual.lists import Codebook, Need, Shelf
 from igual.lists.codes import find_codes
+from igual.matching.near_spellings import NearSpellings
 from igual.matching.spellings import Spellings
 from igual.rules.base import EntrySource, Rule
 from igual.rules.kinds import UNLABELLED, ValueKind
-from igual.rules.lookup import Otherwise, fill_unknown, near_spellings, unknown_among
+from igual.rules.lookup import Otherwise, fill_unknown, unknown_among
 from igual.rules.rewriters import Details, NearMiss, Rewriter, Rewritten
 from igual.text.folding import casefold
 
@@ -95,6 +96,7 @@ class _Rewriter:
         self.works_in_pieces = len(codebook.labels) <= _FEW_CODES
         self._special = codebook.special
         self.entries: Sequence[str] = (*codebook.labels, *(entry.describe() for entry in codebook.special))
+        self._near = NearSpellings(pa.array(self.entries, TEXT))
         labels = [*codebook.labels.values(), *(entry.label for entry in codebook.special)]
         self._labels = pa.array(labels, TEXT)
         self._plain = len(codebook.labels)
@@ -133,5 +135,5 @@ class _Rewriter:
         return Rewritten(new, Details(unknown, used, by_case))
 
     def near_misses(self, values: pa.Array, unused: Sequence[str]) -> list[NearMiss]:
-        near = near_spellings(values, self.entries)
+        near = self._near.find(values)
         return [NearMiss(position, (entry,)) for position, entry in near.items()]

@@ -3,20 +3,17 @@
 from __future__ import annotations
 
 import builtins
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from typing import TYPE_CHECKING, Literal, TypeAlias
 
-import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 from pydantic import BaseModel, ConfigDict
 
-from igual.column import TEXT, Mask, to_mask
+from igual.column import TEXT, Mask
 from igual.lists import Need
 from igual.rules.base import EntrySource, Rule
 from igual.text.blanks import is_blank
-from igual.text.folding import folded_key, light_key
-from igual.text.reading import numeral_key
 
 
 class OtherText(BaseModel):
@@ -93,24 +90,3 @@ def fill_unknown(
     if otherwise == "blank":
         return pc.if_else(pa.array(unknown), pa.scalar("", TEXT), new)
     return new
-
-
-def near_spellings(values: pa.Array, spellings: Sequence[str]) -> dict[int, str]:
-    """Find values that equal a spelling apart from case, outer spaces, accents, spacing or punctuation.
-
-    Numbers equal a spelling apart from zeros that say nothing: `01` and `1.0` come near `1`.
-
-    Args:
-        values: Distinct texts, (values,).
-        spellings: The accepted spellings.
-
-    Returns:
-        Position of the value to the spelling.
-    """
-    near: dict[int, str] = {}
-    accepted = pa.array(spellings, TEXT)
-    for key in (numeral_key, light_key, folded_key):
-        owners = pc.index_in(key(values), key(accepted))
-        for position in np.flatnonzero(to_mask(owners.is_valid())).tolist():
-            near.setdefault(position, spellings[owners[position].as_py()])
-    return near

@@ -29,7 +29,7 @@ from igual.matching.reasons import Reason
 from igual.matching.thresholds import DEFAULTS, Thresholds
 from igual.matching.vocabulary import Vocabulary
 from igual.rules.contexts import Contexts, place_among_all
-from igual.rules.lookup import ListRule, Otherwise, fill_unknown, near_spellings, unknown_among
+from igual.rules.lookup import ListRule, Otherwise, fill_unknown, unknown_among
 from igual.rules.rewriters import Details, NearMiss, Note, Rewriter, Rewritten
 from igual.rulings import Rulings
 from igual.settings import Several
@@ -333,7 +333,7 @@ class _Rewriter:
         return {query: hit for query, hit in hits if hit is not None}
 
     def near_misses(self, values: pa.Array, unused: Sequence[str]) -> builtins.list[NearMiss]:
-        near = near_spellings(values, self._index.spellings.to_pylist())
+        near = self._index.near_spellings.find(values)
         entry_of = self._reference.entry_of
         return [
             NearMiss(position, (entry_of[spelling],))

@@ -13,7 +13,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT, Mask
+from igual.column import TEXT
 from igual.errors import TableError, did_you_mean
 from igual.matching.lookups import How
 from igual.matching.matched import OPEN
@@ -25,7 +25,7 @@ from igual.runs.checks import UnfitValue
 from igual.runs.crosswalk import Crosswalk
 from igual.runs.crosswalk_rows import make_crosswalk_table
 from igual.runs.plan import Plan, list_stages
-from igual.runs.stages import Stage
+from igual.runs.stages import Stage, find_near_misses
 from igual.runs.trail import ColumnTrail
 from igual.runs.trail_rows import make_trail_table
 from igual.values import value_or_same
@@ -173,6 +173,16 @@ class Account:
         return list_stages(self.trails)
 
     @cached_property
+    def _near(self) -> dict[int, list[tuple[int, tuple[str, ...]]]]:
+        return {}
+
+    def _near_of(self, place: int) -> list[tuple[int, tuple[str, ...]]]:
+        """The near misses of a stage, found once."""
+        if place not in self._near:
+            self._near[place] = find_near_misses(self.stages[place])
+        return self._near[place]
+
+    @cached_property
     def trail(self) -> pa.Table:
         """A row for each distinct raw value of each column; see TRAIL_SCHEMA."""
         return pa.concat_tables([make_trail_table(trail) for trail in self.trails.values()])
@@ -259,11 +269,11 @@ class Account:
     def unknown(self) -> list[UnknownValue]:
         """Values without a label, entry or reading, most rows first, with the code or entry each is nearest to."""
         unknown: list[UnknownValue] = []
-        for stage in self.stages:
+        for place, stage in enumerate(self.stages):
             mask = stage.details.unknown
             if mask is None or not mask.any():
                 continue
-            near = dict(_near_misses(stage))
+            near = dict(self._near_of(place))
             positions = np.flatnonzero(mask)
             table = pa.table({"value": stage.before.take(pa.array(positions)), "rows": stage.rows[positions]})
             order = pc.sort_indices(table, sort_keys=[("rows", "descending"), ("value", "ascending")])
@@ -346,8 +356,8 @@ class Account:
     def near_misses(self) -> list[NearlyCaught]:
         """Values that came close to an entry of a rule, for every rule that looks for or looks up entries."""
         misses: list[NearlyCaught] = []
-        for stage in self.stages:
-            near = _near_misses(stage)
+        for place, stage in enumerate(self.stages):
+            near = self._near_of(place)
             values = stage.before.take(pa.array([position for position, _ in near], pa.int64())).to_pylist()
             of_stage = [
                 NearlyCaught(stage.number, stage.target, entries, value, int(stage.rows[position]))
@@ -375,21 +385,3 @@ def _list_open(stage: Stage) -> list[OpenValue]:
             about = (stage.number, stage.target, value, rows[value])
             waiting[value] = OpenValue(*about, *first, matched.reasons_of(position), tuple(others))
     return sorted(waiting.values(), key=lambda one: (-one.rows, one.value))
-
-
-def _near_misses(stage: Stage) -> list[tuple[int, tuple[str, ...]]]:
-    """Near misses of a stage: positions in the values it met, and the entries that each came close to.
-
-    Of a rule that looks values up these are among the unknown; of one that searches texts, among the
-    values it left as they were, for the entries that it found nowhere.
-    """
-    details = stage.details
-    if details.used is None:
-        return []
-    mask: Mask = ~stage.changed if details.unknown is None else details.unknown
-    unused = [entry for entry, used in zip(stage.rewriter.entries, details.used, strict=True) if not used]
-    if not mask.any() or (details.unknown is None and not unused):
-        return []
-    positions = np.flatnonzero(mask)
-    misses = stage.rewriter.near_misses(stage.before.filter(pa.array(mask)), unused)
-    return [(int(positions[miss.position]), miss.entries) for miss in misses]

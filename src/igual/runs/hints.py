@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Hashable, Iterable, Sequence
 from itertools import groupby
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 import numpy as np
 import pyarrow as pa
@@ -23,6 +23,8 @@ from igual.text.arrays import differs, has_pattern
 from igual.text.blanks import is_blank
 from igual.text.cells import WHOLE
 from igual.text.reading import PLAIN_NUMBER, numbers
+
+Listed = TypeVar("Listed")
 
 
 class HintValue(NamedTuple):
@@ -114,6 +116,13 @@ def _hint(stage: Stage, kind: str, values: Iterable[HintValue] = (), parts: Sequ
     return Hint(stage.number, stage.rule.do, (stage.target,), kind, tuple(values), tuple(parts))
 
 
+def _group(listed: Iterable[Listed], key: Callable[[Listed], Hashable]) -> dict[Hashable, list[Listed]]:
+    groups: dict[Hashable, list[Listed]] = {}
+    for one in listed:
+        groups.setdefault(key(one), []).append(one)
+    return groups
+
+
 def _stages_by_rule(account: Account) -> Iterable[tuple[int, list[Stage]]]:
     for number, stages in groupby(account.stages, key=lambda stage: stage.number):
         yield number, list(stages)
@@ -121,14 +130,16 @@ def _stages_by_rule(account: Account) -> Iterable[tuple[int, list[Stage]]]:
 
 def _find_idle_rules(account: Account) -> Iterable[Hint]:
     """Rules that changed nothing in any of their columns, or in one where something came near."""
+    near_by_rule = _group(account.near_misses, lambda miss: miss.rule)
     for number, stages in _stages_by_rule(account):
-        near = [miss for miss in account.near_misses if miss.rule == number]
+        near = near_by_rule.get(number, [])
         missed = {miss.column for miss in near}
         idle = [stage for stage in stages if not _had_effect(stage)]
         named = idle if len(idle) == len(stages) else [stage for stage in idle if stage.target in missed]
         if named:
             columns = tuple(stage.target for stage in named)
-            values = tuple(_near_value(miss) for miss in near if miss.column in columns)
+            meant = set(columns)
+            values = tuple(_near_value(miss) for miss in near if miss.column in meant)
             yield Hint(number, named[0].rule.do, columns, "no effect", values)
 
 
@@ -143,15 +154,14 @@ def _had_effect(stage: Stage) -> bool:
 
 def _find_unused_pairs(account: Account) -> Iterable[Hint]:
     """Pairs that were found nowhere, of rules whose other pairs were."""
-    unused: dict[int, list[str]] = {}
-    for entry in account.unused:
-        if entry.source.kind in ("pairs", "pair list"):
-            unused.setdefault(entry.rule, []).append(entry.entry)
+    pairs = [entry for entry in account.unused if entry.source.kind in ("pairs", "pair list")]
+    unused = _group(pairs, lambda entry: entry.rule)
+    near_by_rule = _group(account.near_misses, lambda miss: miss.rule)
     for number, stages in _stages_by_rule(account):
-        entries = unused.get(number, [])
+        entries = [entry.entry for entry in unused.get(number, [])]
         if not entries or len(entries) == len(stages[0].rewriter.entries):
             continue
-        near = {miss.entries[0]: miss for miss in reversed(account.near_misses) if miss.rule == number}
+        near = {miss.entries[0]: miss for miss in reversed(near_by_rule.get(number, []))}
         values = [
             HintValue(entry, near[entry].rows, near[entry].value) if entry in near else HintValue(entry)
             for entry in sorted(entries, key=lambda entry: entry not in near)
@@ -160,6 +170,7 @@ def _find_unused_pairs(account: Account) -> Iterable[Hint]:
 
 
 def _list_unknown(account: Account) -> Iterable[Hint]:
+    unknown = _group(account.unknown, lambda one: (one.rule, one.column))
     for number, stages in _stages_by_rule(account):
         if not stages[0].rule.flags_unknown:
             continue
@@ -169,8 +180,8 @@ def _list_unknown(account: Account) -> Iterable[Hint]:
         for target in dict.fromkeys(stage.target for stage in having):
             values = [
                 HintValue(one.value, one.rows)
-                for one in account.unknown
-                if (one.rule, one.column) == (number, target) and one.kind != RULED_OUT.name
+                for one in unknown.get((number, target), [])
+                if one.kind != RULED_OUT.name
             ]
             if values:
                 kind = stages[0].rule.unknown_kind
@@ -180,11 +191,11 @@ def _list_unknown(account: Account) -> Iterable[Hint]:
 
 
 def _list_open(account: Account) -> Iterable[Hint]:
+    waiting = _group(account.open, lambda one: (one.rule, one.column))
     for stage in account.stages:
         values = [
             HintValue(one.value, one.rows, one.proposal)
-            for one in account.open
-            if (one.rule, one.column) == (stage.number, stage.target)
+            for one in waiting.get((stage.number, stage.target), [])
         ]
         if values:
             yield _hint(stage, "open", values, (OPEN.one, OPEN.several))

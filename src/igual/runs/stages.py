@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from itertools import compress
 from typing import NamedTuple, Protocol
 
+import numpy as np
 import pyarrow as pa
 
 from igual.column import Codes, Counts, Mask
@@ -133,3 +135,27 @@ class Stage(NamedTuple):
             return set()
         is_out = (matched.how == How.RULING) & (matched.status == UNKNOWN)
         return set(matched.values.filter(pa.array(is_out)).to_pylist())
+
+
+def find_near_misses(stage: Stage) -> list[tuple[int, tuple[str, ...]]]:
+    """Find values that came close to an entry of a rule.
+
+    Of a rule that looks values up these are among the unknown; of one that searches texts, among the values it left
+    as they were, for the entries that it found nowhere.
+
+    Args:
+        stage: The rule's work.
+
+    Returns:
+        Positions in the values it met, and the entries that each came close to.
+    """
+    details = stage.details
+    if details.used is None:
+        return []
+    mask: Mask = ~stage.changed if details.unknown is None else details.unknown
+    if not mask.any() or (details.unknown is None and details.used.all()):
+        return []
+    unused = [*compress(stage.rewriter.entries, (~details.used).tolist())]
+    positions = np.flatnonzero(mask)
+    misses = stage.rewriter.near_misses(stage.before.filter(pa.array(mask)), unused)
+    return [(int(positions[miss.position]), miss.entries) for miss in misses]
