@@ -13,7 +13,7 @@ import igual
 from igual.errors import NearestWord, did_you_mean
 from igual.matching import near_spellings
 from igual.matching.kinds import count_agreed
-from igual.rules import Match
+from igual.rules import Match, Spacing
 from igual.runs.review import Answer, check_answers, find_stale_rulings
 from tests.conftest import Run
 
@@ -134,3 +134,13 @@ def test_keys_of_a_list_are_made_once_for_all_columns(monkeypatch: pytest.Monkey
     assert outcome.near_misses["entry"].tolist() == [f"Pier North {number}" for number in range(20)]
     # Once for the list, and once for the unknown values of each column, though unknown values and hints ask for them.
     assert made.times == 1 + 20
+
+
+def test_open_values_know_the_raw_values_that_they_come_from() -> None:
+    trees = igual.ReferenceList(["Field maple", "Norway maple"])
+    book = igual.Rulebook([Spacing(column="t"), Match(column="t", list="l")], lists={"l": trees})
+    account = book.apply({"t": ["Maple", "Norway maple", " Maple", "Oak", "Maple  ", None]}).account
+    assert account.find_raw(account.waiting) == {
+        ("t", "Maple"): ("t", ["Maple", " Maple", "Maple  "]),
+        ("t", "Oak"): ("t", ["Oak"]),
+    }

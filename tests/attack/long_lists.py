@@ -36,13 +36,13 @@ CALLS = (
     "tally t.csv -c a --report r.html", "tally t.csv -c a --against u.csv", "tally t.csv -c a --against u.csv --json", "tally t.csv -c a --distinct", "draft t.csv --out d.toml",
     "draft t.csv --list l.csv --codebook k.csv --out d.toml", "lookalikes t.csv -c a --pairs p2.csv --rulings ru.csv", "lookalikes t.csv -c a --list l.csv --report r.html --weaker",
     "match t.csv -c a -l l.csv", "match t.csv -c a -l l.csv --json", "match t.csv -c a -l l.csv --out m.csv --report r.html", "match t.csv -c a -l l.csv --by folded --give kind",
-    "match t.csv -c a -l l.ttl --by folded", "learn t.csv -c a -e oak Oak", "learn t.csv -c a -c b -e oak|1 Oak", "learn w.csv -c a --wanted w", "lists l.csv l2.csv", "lists l.csv l2.csv --json", "lists l.csv l2.csv --rulebook b.toml",
+    "match t.csv -c a -l l.ttl --by folded", "learn t.csv -c a -e oak Oak", "learn t.csv -c a -c b -e oak|1 Oak", "learn t.csv -c a --wanted b", "lists l.csv l2.csv", "lists l.csv l2.csv --json", "lists l.csv l2.csv --rulebook b.toml",
     "crosswalk walk.csv t.csv --out o.csv", "crosswalk walk.csv u.csv --out o.parquet --json", "apply b.toml t.csv --out o.csv", "apply b.toml t.csv --out o.xlsx --open op.xlsx",
     "apply b.toml t.csv --out o.parquet --trail tr.csv --crosswalk w.csv --open op.csv --record r.json --report r.html", "apply b.toml u.csv --crosswalk w.sssom.tsv --json",
     "apply b.toml t.csv --preview 5", "apply b.toml t.csv --report r.html --since walk.csv", "check b.toml t.csv", "check b.toml u.csv --json --since walk.csv --report r.html",
     "apply many.toml t.csv --out o.csv", "check many.toml t.csv", "survey wide.csv", "survey wide.csv --report r.html", "draft wide.csv --out d.toml", "tally wide.csv -c c*",
     "apply wide.toml wide.csv --out o.csv --trail tr.csv --report r.html", "apply wide.toml wide.csv --out o.xlsx --open op.xlsx --crosswalk w.csv", "check wide.toml wide.csv --json",
-    "review b.toml sheet.csv --look", "review b.toml sheet.csv --by me", "review b.toml --add-to-lists", "review b.toml --table t.csv --page page.html", "review b.toml --withdraw nothing",
+    "review b.toml sheet.csv --look", "review b.toml sheet.csv --by me", "review b.toml --add-to-lists", "review b.toml --table t.csv --page page.html", "review b.toml --table t.csv --show b --page page.html", "review b.toml --withdraw nothing",
 )  # fmt: skip
 
 

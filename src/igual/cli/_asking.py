@@ -278,7 +278,7 @@ def show_beside(source: TableSource, account: Account, columns: Sequence[str]) -
         What gives the rows of a value.
     """
     names = [name.strip() for name in columns if name.strip()]
-    raw = {(one.column, one.value): account.find_raw(one) for one in account.waiting}
+    raw = account.find_raw(account.waiting)
     rows_of: dict[str, Mapping[str, list[tuple[str, ...]]]] = {}
     for column in dict.fromkeys(source_column for source_column, _ in raw.values()):
         values = [value for name, values in raw.values() if name == column for value in values]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import groupby, repeat
@@ -324,20 +324,31 @@ class Account:
         ]
         return [*self.open, *unlisted]
 
-    def find_raw(self, one: OpenValue) -> tuple[str, list[str]]:
-        """Find the raw values that an open value comes from.
+    def find_raw(self, waiting: Iterable[OpenValue]) -> dict[tuple[str, str], tuple[str, list[str]]]:
+        """Find the raw values that open values come from.
 
         Args:
-            one: The open value.
+            waiting: The open values.
 
         Returns:
-            The column of the table, and its values.
+            Column and value to the column of the table, and its values.
         """
-        trail = self.trail_of(one.column)
-        stage = next(stage for stage in trail.stages if stage.number == one.rule)
-        met = pc.index(stage.before, pa.scalar(one.value, TEXT)).as_py()
-        raw = trail.column.values.filter(pa.array(stage.positions == met))
-        return trail.source, [text for text in raw.to_pylist() if text is not None]
+        raw: dict[tuple[str, str], tuple[str, list[str]]] = {}
+        by_stage: dict[tuple[int, str], list[OpenValue]] = {}
+        for one in waiting:
+            by_stage.setdefault((one.rule, one.column), []).append(one)
+        for (rule, column), some in by_stage.items():
+            trail = self.trail_of(column)
+            stage = next(stage for stage in trail.stages if stage.number == rule)
+            # Which raw values became each value that the rule met.
+            order = np.argsort(stage.positions, kind="stable")
+            starts = np.searchsorted(stage.positions[order], np.arange(len(stage.before) + 1)).tolist()
+            texts = trail.column.values.take(pa.array(order)).to_pylist()
+            met = pc.index_in(pa.array([one.value for one in some], TEXT), stage.before).to_pylist()
+            for one, place in zip(some, met, strict=True):
+                made_of = texts[starts[place] : starts[place + 1]]
+                raw[column, one.value] = trail.source, [text for text in made_of if text is not None]
+        return raw
 
     @cached_property
     def unused(self) -> list[UnusedEntry]:
