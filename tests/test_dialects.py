@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 
 from igual.files.dialects import encoding_of_bytes, establish, first_undecodable
+from igual.files.tables import open_table_file
 from tests.conftest import COMMAND
 
 Write = Callable[[str, str | bytes], Path]
@@ -92,3 +93,22 @@ def test_a_terminal_gets_colour_and_a_sign_of_life(tmp_path: Path, write: Write)
     assert "reading" not in on_a_terminal([str(COMMAND), "survey", "small.csv"], tmp_path)
     slow = "import time; from igual.report.progress import show_progress\nwith show_progress('reading x.csv'): time.sleep(1.6)"
     assert "reading x.csv …" in on_a_terminal([str(COMMAND.parent / "python"), "-c", slow], tmp_path)
+
+
+@pytest.mark.parametrize("line_end", ["\n", "\r\n", "\r"])
+def test_cells_of_many_nul_bytes_make_no_table_of_two_bytes_a_letter(tmp_path: Path, line_end: str) -> None:
+    path = tmp_path / "t.csv"
+    cell = ",\0" * 2_000
+    path.write_bytes(f"a\tb{line_end}\t{cell}{line_end}".encode())
+    assert open_table_file(path).names == ["a", "b"]
+
+
+@pytest.mark.parametrize("encoding", ["utf-16-le", "utf-16-be", "utf-32-le", "utf-32-be"])
+@pytest.mark.parametrize("header", ["a;b", "číslo;b", "a;č", "č", "编号;名称", "慢", "\r\na;b"])
+def test_tables_of_two_or_four_bytes_a_letter_are_known_without_a_mark(
+    tmp_path: Path, header: str, encoding: str
+) -> None:
+    names = header.strip().split(";")
+    path = tmp_path / "t.csv"
+    path.write_bytes("\n".join([header, *[";".join(["word"] * len(names))] * 60, ""]).encode(encoding))
+    assert open_table_file(path).names == names

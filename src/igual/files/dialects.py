@@ -169,6 +169,23 @@ def likely_encoding(path: Readable) -> str | None:
     return supposed if supposed and first_undecodable(path, supposed) is None else None
 
 
+def _begins_plainly(head: bytes, wide: str) -> bool:
+    """Whether a first line can be read byte by byte, and ends where a wide encoding has no end of a line.
+
+    Cells of a text in bytes may hold NUL at every second place.
+    """
+    head = head[: len(head) - len(head.lstrip(b"\r\n")) + 1000]
+    found = re.search(rb"[^\r\n]([\r\n])", head)
+    if found is None:
+        return False
+    end = found.start(1)
+    unit = found[1].decode().encode(wide)
+    at = end - unit.index(found[1])
+    is_wide = at % len(unit) == 0 and head[at : at + len(unit)] == unit
+    line = head[:end].strip(b"\r\n")
+    return not is_wide and _is_utf_8(line) and line.decode(errors="ignore").replace("\t", "").isprintable()
+
+
 def _find_wide_encoding(head: bytes) -> str | None:
     """UTF-16 or UTF-32 without a mark: Western letters have a NUL in nearly every pair of bytes, or three in four."""
     for name, width, filled in (
@@ -178,7 +195,7 @@ def _find_wide_encoding(head: bytes) -> str | None:
         ("utf-16-be", 2, 1),
     ):
         zeros = b"".join(head[place:1000:width] for place in range(width) if place != filled)
-        if zeros and zeros.count(0) > _ZEROS[width] * len(zeros):
+        if zeros and zeros.count(0) > _ZEROS[width] * len(zeros) and not _begins_plainly(head, name):
             text = head[: 1000 // width * width].decode(name, errors="ignore")
             if "\x00" not in text and any(sign in text for sign in f"{_DELIMITERS}\r\n"):
                 return name

@@ -144,11 +144,13 @@ def _put(where: Any, row: int, column: int, given: Any) -> None:
 
 def _add_header(sheet: Any, names: Sequence[str]) -> None:
     from openpyxl.styles import Font, PatternFill
+    from openpyxl.styles.fonts import DEFAULT_FONT
 
+    bold = Font(name=DEFAULT_FONT.name, sz=DEFAULT_FONT.sz, bold=True)
     for place, name in enumerate(names, 1):
         _put(sheet, 1, place, name)
         head = sheet.cell(1, place)
-        head.font, head.fill = Font(bold=True), PatternFill("solid", fgColor="DDE3EA")
+        head.font, head.fill = bold, PatternFill("solid", fgColor="DDE3EA")
 
 
 def _add_styles(book: Workbook) -> None:
