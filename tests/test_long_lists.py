@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import difflib
+import os
+import subprocess
+import sys
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -57,6 +60,19 @@ def test_the_nearest_of_very_many_words_is_the_nearest(word: str) -> None:
     ratio = difflib.SequenceMatcher(None, word.lower(), (found or "").lower()).ratio()
     assert bool(found) == bool(near)
     assert not near or ratio == difflib.SequenceMatcher(None, word.lower(), near[0]).ratio()
+
+
+def test_of_many_words_as_near_the_same_is_told_under_any_hash_seed() -> None:
+    code = (
+        "from igual.errors import NearestWord\n"
+        "words = [word for n in range(100, 1_000) for word in (f'{n}kleaf', f'oakle{n}')]\n"
+        "print(NearestWord(words).find('oakleaf'))"
+    )
+    told = {
+        subprocess.check_output([sys.executable, "-c", code], env={**os.environ, "PYTHONHASHSEED": seed})
+        for seed in ("1", "2", "4")
+    }
+    assert len(told) == 1
 
 
 def test_a_word_may_be_looked_for_among_the_same_words_again() -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import difflib
+import heapq
 from array import array
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
@@ -195,7 +196,9 @@ class NearestWord:
             return self._by_key
         keys, places = self._places
         shared = Counter(chain.from_iterable(places.get(pair, ()) for pair in _pair_letters(key)))
-        return [keys[place] for place, _ in shared.most_common(_LIKELY)]
+        # Of words that share as many the first, whatever the order in which the pairs came.
+        likely = heapq.nsmallest(_LIKELY, shared, key=lambda place: (-shared[place], place))
+        return [keys[place] for place in likely]
 
     @cached_property
     def _places(self) -> tuple[Sequence[str], Mapping[tuple[str, str], Sequence[int]]]:
