@@ -297,3 +297,16 @@ def test_lists_of_two_formats_are_of_one_type(tmp_path: Path) -> None:
                 == table.drop_columns(["t"]).to_pylist() * 2
             )
             (tmp_path / out).unlink()
+
+
+@pytest.mark.parametrize("kind", ["list", "array", "struct"])
+def test_a_single_row_of_categories_inside_a_list_of_a_lazy_frame(kind: str) -> None:
+    # polars panics where it groups them as they are, which no `except Exception` holds.
+    lists = pl.Series(
+        "c", [["oak"]], dtype=pl.Array(pl.Categorical, 1) if kind == "array" else pl.List(pl.Categorical)
+    )
+    frame = lists.to_frame().lazy()
+    if kind == "struct":
+        frame = lists.to_frame().to_struct("c").to_frame().lazy()
+    counted = igual.tally(frame)
+    assert counted.table["value"].tolist() == ['{"c": ["oak"]}' if kind == "struct" else '["oak"]']

@@ -75,8 +75,10 @@ class LazyEngine:
             raise TableError(
                 f"column {objects[0]!r} has objects of Python, which a LazyFrame can't count; collect it first"
             )
+        kinds = {name: _without_categories(kind) for name, kind in schema.items()}
         for group in groups:
-            query = table.group_by(group, maintain_order=True).agg(pl.len().cast(pl.Int64).alias(_ROWS))
+            keys = [pl.col(name).cast(kinds[name]) if kinds[name] != schema[name] else name for name in group]
+            query = table.group_by(keys, maintain_order=True).agg(pl.len().cast(pl.Int64).alias(_ROWS))
             collected = query.collect(engine="streaming")
             rows = collected.to_series(len(group)).to_numpy().astype(np.int64)
             counted.append(combine([_to_arrow(collected.to_series(at)) for at in range(len(group))], rows))
@@ -122,6 +124,24 @@ class LazyEngine:
             made = [pl.col(f"{number} {one.name}").alias(one.name) for one in clean]
             table = table.with_columns(made).drop([f"{number} {one.name}" for one in clean])
         return table
+
+
+def _without_categories(kind: pl.DataType, *, is_inside: bool = False) -> pl.DataType:
+    """The type with texts for categories in lists and structs: polars panics where it groups a single row of them."""
+    if isinstance(kind, pl.List):
+        return pl.List(_without_categories(_as_type(kind.inner), is_inside=True))
+    if isinstance(kind, pl.Array):
+        return pl.Array(_without_categories(_as_type(kind.inner), is_inside=True), kind.size)
+    if isinstance(kind, pl.Struct):
+        fields = {
+            field.name: _without_categories(_as_type(field.dtype), is_inside=True) for field in kind.fields
+        }
+        return pl.Struct(fields)
+    return pl.String() if is_inside and isinstance(kind, pl.Categorical) else kind
+
+
+def _as_type(kind: Any) -> pl.DataType:
+    return kind() if isinstance(kind, type) else kind
 
 
 def _to_arrow(series: pl.Series) -> pa.ChunkedArray:
