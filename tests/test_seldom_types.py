@@ -310,3 +310,9 @@ def test_a_single_row_of_categories_inside_a_list_of_a_lazy_frame(kind: str) -> 
         frame = lists.to_frame().to_struct("c").to_frame().lazy()
     counted = igual.tally(frame)
     assert counted.table["value"].tolist() == ['{"c": ["oak"]}' if kind == "struct" else '["oak"]']
+
+
+def test_a_column_of_a_lazy_frame_may_be_learned_from_itself() -> None:
+    frame = pl.LazyFrame({"a": ["oak", "elm", "oak"]})
+    learned = [igual.learn(table, columns="a", wanted="a") for table in (frame, frame.collect())]
+    assert repr(learned[0]) == repr(learned[1])

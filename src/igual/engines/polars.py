@@ -77,7 +77,13 @@ class LazyEngine:
             )
         kinds = {name: _without_categories(kind) for name, kind in schema.items()}
         for group in groups:
-            keys = [pl.col(name).cast(kinds[name]) if kinds[name] != schema[name] else name for name in group]
+            # A column may be asked for twice.
+            keys = [
+                (pl.col(name).cast(kinds[name]) if kinds[name] != schema[name] else pl.col(name)).alias(
+                    str(at)
+                )
+                for at, name in enumerate(group)
+            ]
             query = table.group_by(keys, maintain_order=True).agg(pl.len().cast(pl.Int64).alias(_ROWS))
             collected = query.collect(engine="streaming")
             rows = collected.to_series(len(group)).to_numpy().astype(np.int64)
