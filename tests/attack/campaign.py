@@ -8,7 +8,7 @@ import json
 import re
 import shutil
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from itertools import chain
 from pathlib import Path
 from random import Random
@@ -270,25 +270,43 @@ def _compare_untouched(folder: Path, names: Sequence[str], rulebook: str) -> str
             continue
         if before[0].type != after.type and all(name.endswith(out.suffix) for name in names):
             return f"column {column}: {before[0].type} became {after.type}"
-        wanted, found = [*chain.from_iterable(map(_spell, before))], _spell(after)
+        wanted, found = _spell(*before), _spell(after)
         if wanted != found:
             return f"column {column} came out changed: {wanted} as {found}"
     return ""
 
 
-def _spell(column: pa.ChunkedArray) -> list[str]:
-    """The cells as Python has them; as Arrow writes them where Python has no such day."""
+def _spell(*parts: pa.ChunkedArray) -> list[str]:
+    """The cells as Python has them; times as numbers where Python has no such day."""
+    column = pa.chunked_array(list(chain.from_iterable(part.chunks for part in parts)), parts[0].type)
     try:
         return [*map(repr, column.to_pylist())]
     except OverflowError:
-        decoded = pa.types.is_dictionary(column.type)
-        chunks = [chunk.dictionary_decode() if decoded else chunk for chunk in column.chunks]
-        # Parquet has no seconds, and holds milliseconds in their place.
-        chunks = [
-            chunk.cast(pa.timestamp("ms")) if pa.types.is_timestamp(chunk.type) else chunk for chunk in chunks
-        ]
-        lines = chain.from_iterable(str(chunk.to_string(window=_ROWS)).splitlines()[1:-1] for chunk in chunks)
-        return [line.strip(" ,") for line in lines]
+        for leaf in (_without_seconds, _as_number):
+            column = column.cast(_change_type(column.type, leaf))
+        return [*map(repr, column.to_pylist())]
+
+
+def _change_type(kind: pa.DataType, leaf: Callable[[pa.DataType], pa.DataType]) -> pa.DataType:
+    """A type in which those of single cells, however deep, are others."""
+    if pa.types.is_dictionary(kind):
+        return _change_type(kind.value_type, leaf)
+    if pa.types.is_struct(kind):
+        return pa.struct([(field.name, _change_type(field.type, leaf)) for field in kind])
+    if pa.types.is_list(kind) or pa.types.is_large_list(kind):
+        return pa.list_(_change_type(kind.value_type, leaf))
+    return leaf(kind)
+
+
+def _without_seconds(kind: pa.DataType) -> pa.DataType:
+    """As Parquet holds it, which has no seconds, and milliseconds in their place."""
+    return pa.timestamp("ms", kind.tz) if pa.types.is_timestamp(kind) and kind.unit == "s" else kind
+
+
+def _as_number(kind: pa.DataType) -> pa.DataType:
+    if not pa.types.is_temporal(kind) or pa.types.is_interval(kind):
+        return kind
+    return pa.int32() if kind.bit_width == 32 else pa.int64()
 
 
 def _compare_with_counts(done: Done, table: dict[str, list[str]], column: str) -> str:

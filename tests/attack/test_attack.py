@@ -8,9 +8,11 @@ from itertools import islice
 from pathlib import Path
 from random import Random
 
+import pyarrow as pa
+import pyarrow.parquet as pq
 import pytest
 
-from tests.attack.campaign import Case, attack, find_fault, lay_out_world
+from tests.attack.campaign import Case, _spell, attack, find_fault, lay_out_world
 from tests.attack.forked import ForkServer
 from tests.attack.kills import kill, lay_out_outputs
 from tests.attack.long_lists import CALLS as LONG_CALLS
@@ -49,6 +51,15 @@ def test_calls_on_long_files_end_in_time(server: ForkServer, tmp_path: Path) -> 
         before = {path.name: path.read_bytes() for path in folder.iterdir()}
         assert find_fault(call, server.run(call.split(), folder, seconds=60), folder, before) == ""
         shutil.rmtree(folder)
+
+
+def test_times_that_python_does_not_have_are_compared_as_numbers(tmp_path: Path) -> None:
+    seconds, place = pa.timestamp("s"), tmp_path / "t.parquet"
+    cells = pa.array([{"at": [1 << 40, None]}, None, {"at": [0]}], pa.struct({"at": pa.list_(seconds)}))
+    parts = [pa.chunked_array([cells[:1]]), pa.chunked_array([cells[1:]])]
+    pq.write_table(pa.table({"cells": cells}), place)
+    assert _spell(*parts) == _spell(pq.read_table(place)["cells"])
+    assert _spell(*reversed(parts)) != _spell(*parts)
 
 
 def test_calls_from_python_end_well_or_are_refused() -> None:
