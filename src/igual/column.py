@@ -95,9 +95,12 @@ class Column:
         """
         is_wide = pa.types.is_string_view(kind) or (pa.types.is_string(kind) and values.nbytes > _MOST_BYTES)
         texts = values.cast(TEXT if is_wide else kind)
-        codes = pa.array(self.codes)
         edges = itertools.pairwise(self._edges(texts))
-        slices = [texts.take(codes.slice(start, stop - start)) for start, stop in edges]
+        if is_in_place(self.codes, len(texts)):
+            slices = [texts.slice(start, stop - start) for start, stop in edges]
+        else:
+            codes = pa.array(self.codes)
+            slices = [texts.take(codes.slice(start, stop - start)) for start, stop in edges]
         return pa.chunked_array([part.cast(kind) for part in slices] if is_wide else slices, kind)
 
     def _edges(self, texts: pa.Array) -> list[int]:
@@ -114,6 +117,11 @@ class Column:
             reach = int(np.searchsorted(ends, done + _MOST_BYTES, side="right"))
             edges.append(min(max(reach, edges[-1] + 1), edges[-1] + SLICE_ROWS))
         return edges
+
+
+def is_in_place(codes: Codes, size: int) -> bool:
+    """Whether each of so many values is its own place."""
+    return len(codes) == size and np.array_equal(codes, np.arange(size, dtype=np.int32))
 
 
 def encode(cells: pa.ChunkedArray) -> tuple[pa.Array, Codes]:

@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT, Codes, Column, Counts, count_rows
+from igual.column import TEXT, Codes, Column, Counts, count_rows, is_in_place
 from igual.distinct import find_distinct
 from igual.engines import CleanColumn, OutputType
 from igual.rules.base import Rule
@@ -229,8 +229,7 @@ class ColumnTrail:
     @cached_property
     def _is_in_place(self) -> bool:
         """Whether each raw value is its own place."""
-        size = len(self.positions)
-        return len(self.values) == size and np.array_equal(self.positions, np.arange(size, dtype=np.int32))
+        return is_in_place(self.positions, len(self.values))
 
     @property
     def clean_column(self) -> CleanColumn:
