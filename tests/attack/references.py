@@ -157,6 +157,37 @@ def _check_extract(random: Random, texts: Sequence[str]) -> tuple[list[Any], lis
     return list(made), [extract(t, re.compile(pattern, flags).pattern, nth) for t in texts], rule
 
 
+def find_piece(text: str, length: tuple[int, int], nth: int) -> str | None:
+    """The n-th piece of so many characters between spaces and some signs."""
+    found = [piece for piece in re.split(r"[ \t\n\f\r,;/|()]+", text) if length[0] <= len(piece) <= length[1]]
+    place = nth - 1 if nth > 0 else len(found) + nth
+    return found[place] if 0 <= place < len(found) else None
+
+
+def _check_pieces(random: Random, texts: Sequence[str]) -> tuple[list[Any], list[Any], Any]:
+    length, nth = (random.choice((0, 1, 2)), random.choice((2, 3, 8))), random.choice((1, 2, -1, -2))
+    joined = [random.choice(",;/| (\t").join(text.partition("a")) for text in texts]
+    rule = Extract(pieces={"length": length}, nth=nth)
+    found = (find_piece(text, length, nth) for text in joined)
+    return list(rule.on(joined)), [text if piece is None else piece for text, piece in zip(joined, found, strict=True)], joined  # fmt: skip
+
+
+def _check_pattern(random: Random, texts: Sequence[str]) -> tuple[list[Any], list[Any], Any]:
+    pattern, given = (
+        random.choice(("[a-z]+", "[0-9]", "a|oak", "(k)(.)", "([a-zA-Z]{2})")),
+        random.choice(("", "x", r"<\0>")),
+    )
+    nth = random.choice((1, 2, 3))
+    rule = Replace(pairs={pattern: given}, pattern=True, nth=nth)
+    expected = []
+    for text in texts:
+        places = [*re.finditer(pattern, text)][nth - 1 : nth]
+        for place in places:
+            text = text[: place.start()] + given.replace(r"\0", place[0]) + text[place.end() :]
+        expected.append(text)
+    return list(rule.on(list(texts))), expected, rule
+
+
 def _check_condition(random: Random, texts: Sequence[str]) -> tuple[list[Any], list[Any], Any]:
     import pyarrow as pa
 
@@ -301,8 +332,8 @@ def _check_compose(random: Random, texts: Sequence[str]) -> tuple[list[Any], lis
 
 CHECKS: Mapping[str, Callable[[Random, Sequence[str]], tuple[list[Any], list[Any], Any]]] = {
     "replace": _check_replace, "overlay": _check_overlay, "part": _check_part, "number": _check_number,
-    "extract": _check_extract, "conditions": _check_condition, "spacing": _check_spacing, "case": _check_case,
-    "characters": _check_characters, "label": _check_label, "blanks": _check_blanks, "date": _check_date,
+    "extract": _check_extract, "pieces": _check_pieces, "pattern": _check_pattern, "conditions": _check_condition,
+    "spacing": _check_spacing, "case": _check_case, "characters": _check_characters, "label": _check_label, "blanks": _check_blanks, "date": _check_date,
     "bands": _check_bands, "compose": _check_compose,
 }  # fmt: skip
 

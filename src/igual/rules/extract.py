@@ -17,7 +17,7 @@ from igual.text.arrays import LONGEST_TEXT
 from igual.text.cutting import nth_piece
 from igual.text.patterns import LAST_PLACE, captured, checked_groups, checked_pattern, group_names
 
-_BETWEEN = r"[\s,;/|()]+"
+_BETWEEN = b" \t\n\f\r,;/|()"
 
 
 class Extract(Rule):

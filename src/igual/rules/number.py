@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
+from functools import partial
 from typing import ClassVar, Literal
 
 import pyarrow as pa
@@ -17,10 +18,10 @@ from igual.rules.base import Rule
 from igual.rules.kinds import UNREAD, ValueKind
 from igual.rules.rewriters import Details, PlainRewriter, Rewriter, Rewritten
 from igual.settings import Several
-from igual.text.arrays import has_pattern
+from igual.text.arrays import changed_where, has_pattern
 from igual.text.blanks import is_blank
 from igual.text.folding import trimmed
-from igual.text.reading import check_number_form, plain_decimals, write_numbers
+from igual.text.reading import check_number_form, plain_decimals, with_plain_signs, write_numbers
 
 
 class Number(Rule):
@@ -109,9 +110,9 @@ class _Rewriter(PlainRewriter):
         good = pa.array(has_pattern(texts, self._looks))
         if self._rule.grouping:
             texts = pc.replace_substring(texts, pattern=self._rule.grouping, replacement="")
-        texts = pc.replace_substring(texts, pattern=self._rule.decimal, replacement=".")
-        texts = pc.replace_substring(texts, pattern="−", replacement="-")
-        texts = plain_decimals(pc.replace_substring_regex(texts, pattern=r"^\+", replacement=""))
+        if self._rule.decimal != ".":
+            texts = pc.replace_substring(texts, pattern=self._rule.decimal, replacement=".")
+        texts = plain_decimals(with_plain_signs(texts))
         unknown = ~good.to_numpy(zero_copy_only=False) & ~is_blank(values)
         read = pc.if_else(good, texts, pa.scalar(None, TEXT))
         new = read if self._rule.give is None else write_numbers(read, self._rule.give)
@@ -119,7 +120,9 @@ class _Rewriter(PlainRewriter):
 
     def _without_unit(self, texts: pa.Array) -> pa.Array:
         """Texts without the unit on one side; with units on both sides they stay, and aren't numbers."""
-        has_both = pa.array(has_pattern(texts, self._before) & has_pattern(texts, self._behind))
-        bare = pc.replace_substring_regex(texts, pattern=self._before, replacement=r"\1")
-        bare = pc.replace_substring_regex(bare, pattern=self._behind, replacement="")
-        return pc.if_else(has_both, texts, bare)
+        is_before, is_behind = (has_pattern(texts, pattern) for pattern in (self._before, self._behind))
+        sides = ((is_before & ~is_behind, self._before, r"\1"), (is_behind & ~is_before, self._behind, ""))
+        for is_here, pattern, left in sides:
+            cut = partial(pc.replace_substring_regex, pattern=pattern, replacement=left)
+            texts = changed_where(texts, is_here, cut)
+        return texts

@@ -56,9 +56,9 @@ def changed_where(values: pa.Array, where: Mask, change: Callable[[pa.Array], pa
     if not where.any():
         return values
     if where.all():
-        return change(values).cast(TEXT)
+        return change(values).cast(values.type)
     flags = pa.array(where)
-    return pc.replace_with_mask(values, flags, change(values.filter(flags)).cast(TEXT))
+    return pc.replace_with_mask(values, flags, change(values.filter(flags)).cast(values.type))
 
 
 def as_it_is(values: pa.Array) -> pa.Array:

@@ -43,7 +43,7 @@ Language = Literal["az", "de", "el", "nl", "tr"]
 _MARK = re.compile("[\u0300-\u036f\u1dc0-\u1dff\u20d0-\u20ff\ufe20-\ufe2f]")
 _LETTER = f"(?:[^\\W_]|{_MARK.pattern})"
 _WORD = re.compile(f"{_LETTER}+(?:['’]{_LETTER}+)*")
-_ASCII_SPACES = np.frombuffer(b" \t\n\r\v\f\x1c\x1d\x1e\x1f", np.uint8)
+_IS_ASCII_SPACE = np.isin(np.arange(256), list(b" \t\n\r\v\f\x1c\x1d\x1e\x1f"))
 _BEFORE_APOSTROPHE = np.frombuffer(b"odl", np.uint8)
 # In these languages also letters of ASCII need care, and some beyond it.
 _ASCII_WITH_CARE: dict[str | None, str] = {"tr": "[iI]", "az": "[iI]", "nl": "(?:^|[^A-Za-z])[iI][jJ]"}
@@ -126,7 +126,7 @@ def _cased_together(
     elif style in ("title", "name"):
         high = words.begins.copy()
         if small:
-            spaces = characters.mark(np.isin(data, _ASCII_SPACES), str.isspace)
+            spaces = characters.mark(_IS_ASCII_SPACE.take(data), str.isspace)
             high[_find_small(packed, cased, words, small, spaces if style == "title" else None)] = False
         if style == "name":
             high[_find_second_capitals(cased, words)] = True

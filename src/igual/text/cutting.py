@@ -10,6 +10,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask, to_mask
+from igual.text.packed import Offsets, Packed, find_runs, mark, slices, unpack
 
 
 class Cut(NamedTuple):
@@ -37,14 +38,16 @@ def overlaid(values: pa.Array, start: int, length: int, text: str, *, same_lengt
     first = start - 1 if start > 0 else start
     last = first + length
     stop = 1 << 30 if start < 0 and last >= 0 else last
-    new = pc.utf8_replace_slice(values, start=first, stop=stop, replacement=text)
-    if same_length:
-        rest = (pc.subtract(lengths, first) if start > 0 else pa.repeat(-start, len(values))).to_numpy(
-            zero_copy_only=False
-        )
-        for room in np.unique(rest[~short & (rest < len(text))]).tolist():
-            cut = pc.utf8_replace_slice(values, start=first, stop=stop, replacement=text[:room])
-            new = pc.if_else(pa.array(rest == room), cut, new)
+    if not same_length or start < 0:
+        given = text[:reach] if same_length else text
+        new = pc.utf8_replace_slice(values, start=first, stop=stop, replacement=given)
+    else:
+        room = pc.max_element_wise(pc.min_element_wise(pc.subtract(lengths, first), len(text)), 0)
+        rooms = room.dictionary_encode()
+        fitting = pa.array([text[:size] for size in rooms.dictionary.to_pylist()], values.type)
+        head, tail = (pc.utf8_slice_codeunits(values, *ends) for ends in ((0, first), (stop, None)))
+        between = pa.scalar("", values.type)
+        new = pc.binary_join_element_wise(head, fitting.take(rooms.indices), tail, between)
     return Cut(pc.if_else(pa.array(short), values, new), short)
 
 
@@ -76,29 +79,44 @@ def all_parts(values: pa.Array, separator: str, count: int) -> tuple[list[pa.Arr
     return [_take_part(values, parts, place).values for place in range(count)], ragged
 
 
-def nth_piece(values: pa.Array, between: str, is_meant: Callable[[pa.Array], Mask], nth: int) -> Cut:
+def nth_piece(values: pa.Array, between: bytes, is_meant: Callable[[pa.Array], Mask], nth: int) -> Cut:
     """The n-th of the pieces that pass a test, from 1, or from the end when negative; missing where none does.
 
     Args:
         values: Texts, (values,).
-        between: A pattern of what parts the pieces.
+        between: Characters of ASCII; one or more of them part two pieces.
         is_meant: Which of some distinct pieces pass.
         nth: Which place is meant, from 1, or from the end when negative.
     """
-    parts = pc.split_pattern_regex(values, pattern=between)
-    sizes = pc.list_value_length(parts).fill_null(0).to_numpy(zero_copy_only=False)
-    encoded = parts.flatten().dictionary_encode()
+    pieces, sizes = _cut_between(unpack(values), between)
+    encoded = pieces.dictionary_encode()
     passing = is_meant(encoded.dictionary.cast(TEXT))
     codes = encoded.indices.to_numpy(zero_copy_only=False)
     hits = np.flatnonzero(passing[codes]) if len(codes) else np.zeros(0, np.int64)
     owner = np.repeat(np.arange(len(values)), sizes)[hits]
     counts: np.ndarray[Any, np.dtype[np.int64]] = np.bincount(owner, minlength=len(values))
-    has = counts >= abs(nth)
+    present = to_mask(values.is_valid())
+    has = (counts >= abs(nth)) & present
     starts = np.cumsum(counts) - counts
     place = starts + (nth - 1 if nth > 0 else counts + nth)
     chosen = hits[np.where(has, place, 0)] if len(hits) else np.zeros(len(values), np.int64)
-    taken = parts.flatten().take(pa.array(chosen, mask=~has)) if len(codes) else pa.nulls(len(values), TEXT)
-    return Cut(taken.cast(TEXT), ~has & to_mask(values.is_valid()))
+    taken = pieces.take(pa.array(chosen, mask=~has))
+    return Cut(taken, ~has & present)
+
+
+def _cut_between(packed: Packed, between: bytes) -> tuple[pa.Array, Offsets]:
+    """The pieces of all texts, also empty ones at their ends, and how many pieces each text has, (texts,)."""
+    parts = np.zeros(256, np.bool_)
+    parts[list(between)] = True
+    runs = find_runs(parts.take(packed.data), packed)
+    count = len(packed.offsets) - 1
+    # Each text has a piece more than places where it is parted.
+    first = np.searchsorted(runs.starts, packed.offsets) + np.arange(count + 1)
+    is_first, is_last = mark(first[-1], first[:-1]), mark(first[-1], first[1:] - 1)
+    starts, stops = np.empty((2, first[-1]), np.int64)
+    starts[is_first], starts[~is_first] = packed.offsets[:-1], runs.stops
+    stops[is_last], stops[~is_last] = packed.offsets[1:], runs.starts
+    return slices(packed, starts, stops), np.diff(first)
 
 
 def padded(values: pa.Array, width: int, fill: str, at_start: bool) -> pa.Array:

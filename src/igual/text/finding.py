@@ -53,7 +53,7 @@ class _Group(NamedTuple):
 
     Attributes:
         size: By how many bytes they are known: up to four, or a longer head.
-        step: At every how manieth place is looked; each text is known by so many of its places, one after another.
+        step: How far apart the places are that are looked at; each text is known by so many of its places in a row.
         which: Their positions among all that are sought, (known,).
         behind: How many bytes behind its beginning each is known by, (known,).
         lengths: In bytes, (known,).
@@ -256,7 +256,7 @@ def _make_group(texts: Sequence[bytes], members: Offsets, size: int, anywhere: b
 
 
 def _choose_step(lengths: Offsets, size: int) -> int:
-    """At every how manieth place to look: long texts are known by any four bytes of their beginnings."""
+    """How far apart to look: long texts are known by any four bytes of their beginnings."""
     if size > _SHORT:
         return 1
     shortest, number = int(lengths.min()), len(lengths)

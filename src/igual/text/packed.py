@@ -124,7 +124,7 @@ def mark_character(data: Bytes, character: str) -> Mask:
     """Which bytes are those of a character, which may have several."""
     first, *others = character.encode()
     marks: Mask = data == first
-    if not others:
+    if not others or not marks.any():
         return marks
     for place, byte in enumerate(others, 1):
         marks[:-place] &= data[place:] == byte

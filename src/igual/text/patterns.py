@@ -15,7 +15,7 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask, to_mask
 from igual.text.arrays import LONGEST_TEXT, has_any, refuse_long_texts
-from igual.text.packed import Offsets, Packed, pack, unpack
+from igual.text.packed import Offsets, Packed, cut_out, mark_character, pack, slices, unpack
 
 _LARGEST = 10_000
 # So many n-th places can be asked for.
@@ -128,15 +128,13 @@ def substituted(
     _refuse_growth(values, whole, given)
     if nth is None:
         return pc.replace_substring_regex(values, pattern=whole, replacement=given)
-    matches = _split_matches(values, whole, [r"\0", given], nth)
-    # Of each match one piece stays: what is put in for the n-th, what stood there for all others.
-    within = np.arange(len(matches.pieces)) - np.repeat(matches.offsets[:-1], np.diff(matches.offsets))
-    number, part = np.divmod(within + 2, 3)
-    keep = (part == 2) | ((part == 1) == (number == nth))
-    pieces = unpack(matches.pieces.filter(pa.array(keep)))
-    kept = np.concatenate([[0], np.cumsum(keep)])[matches.offsets]
-    joined = pack(Packed(pieces.data, pieces.offsets[kept]), values)
-    return pc.if_else(pa.array(matches.has), joined.cast(values.type), values)
+    matches = _mark_matches(values, whole, [r"\0", given])
+    # Of each match one part stays: what is put in for the n-th, what stood there for all others.
+    is_meant = matches.number == nth
+    before, between, behind = matches.marks.T
+    starts = np.column_stack([before, np.where(is_meant, behind, between)])
+    stops = np.column_stack([np.where(is_meant, between, before), behind]) + matches.width
+    return pack(cut_out(matches.texts, starts.ravel(), stops.ravel()), values).cast(values.type)
 
 
 def _refuse_growth(values: pa.Array, pattern: str, given: str) -> None:
@@ -156,34 +154,37 @@ def _refuse_growth(values: pa.Array, pattern: str, given: str) -> None:
 
 
 class _Matches(NamedTuple):
-    """Texts cut where a pattern was found: text, parts of the first match, text, parts of the second, and so on.
+    """Texts with marks where a pattern was found: before its first part, between its parts, behind the last.
 
     Attributes:
-        pieces: All pieces of all texts, (pieces,).
-        offsets: Where each text's pieces begin, and the end of all, (values + 1,).
-        nth: For each text the first part of its n-th match among the pieces, (values,); only where it `has` one.
-        has: Which texts have so many matches, (values,).
+        texts: The texts, in which the parts of each match stand in its place.
+        marks: Where the marks of each match are, (matches, parts + 1).
+        width: How many bytes a mark has.
+        first: For each text the first of its matches, and the end of all, (texts + 1,).
     """
 
-    pieces: pa.Array
-    offsets: Offsets
-    nth: Offsets
-    has: Mask
+    texts: Packed
+    marks: Offsets
+    width: int
+    first: Offsets
+
+    @property
+    def number(self) -> Offsets:
+        """The number of each match in its text, from 1, (matches,)."""
+        return np.arange(1, len(self.marks) + 1) - np.repeat(self.first[:-1], np.diff(self.first))
 
 
-def _split_matches(values: pa.Array, pattern: str, parts: Sequence[str], nth: int) -> _Matches:
-    r"""Cut texts at their matches, each of which gives some parts, such as \1 for its first group."""
+def _mark_matches(values: pa.Array, pattern: str, parts: Sequence[str]) -> _Matches:
+    r"""Put parts in the places of all matches, such as \1 for the first group, and marks around them."""
     mark = _find_free_mark(values, parts)
     # All matches are replaced: with a limit Arrow would search what is left as if a text began there.
-    marked = pc.replace_substring_regex(
-        values, pattern=pattern, replacement=f"{mark}{mark.join(parts)}{mark}"
+    texts = unpack(
+        pc.replace_substring_regex(values, pattern=pattern, replacement=f"{mark}{mark.join(parts)}{mark}")
     )
-    lists = pc.split_pattern(marked.fill_null(""), pattern=mark)
-    sizes = pc.list_value_length(lists).to_numpy(zero_copy_only=False).astype(np.int64)
-    offsets = np.concatenate([[0], np.cumsum(sizes)])
-    before = 1 + (len(parts) + 1) * (nth - 1)
-    has = (sizes > before) & to_mask(values.is_valid())
-    return _Matches(lists.flatten().cast(TEXT), offsets, offsets[:-1] + before, has)
+    width = len(mark.encode())
+    places = np.flatnonzero(mark_character(texts.data, mark))[::width]
+    marks = places.reshape(-1, len(parts) + 1)
+    return _Matches(texts, marks, width, np.searchsorted(marks[:, 0], texts.offsets))
 
 
 def _find_free_mark(values: pa.Array, parts: Sequence[str]) -> str:
@@ -217,12 +218,19 @@ def captured(values: pa.Array, pattern: str, names: Sequence[str], nth: int) -> 
         columns = [pc.struct_field(groups, name).cast(TEXT) for name in names or [whole]]
         return columns, to_mask(groups.is_null()) & to_mask(values.is_valid())
     numbers = [known.index(name) + 1 for name in names] or [0]
-    places = _split_matches(values, _closed(pattern), [f"\\{number}" for number in numbers], nth)
+    matches = _mark_matches(values, _closed(pattern), [f"\\{number}" for number in numbers])
+    has = np.diff(matches.first) >= nth
+    meant = matches.marks[matches.first[:-1][has] + nth - 1]
     columns = [
-        places.pieces.take(pa.array(np.where(places.has, places.nth + part, 0), mask=~places.has))
+        _spread(slices(matches.texts, meant[:, part] + matches.width, meant[:, part + 1]), has)
         for part in range(len(numbers))
     ]
-    return columns, ~places.has & to_mask(values.is_valid())
+    return columns, ~has & to_mask(values.is_valid())
+
+
+def _spread(texts: pa.Array, has: Mask) -> pa.Array:
+    """Texts, each for a value that has one; missing for the others, (values,)."""
+    return texts.take(pa.array(np.cumsum(has) - 1, mask=~has))
 
 
 def checked_groups(pattern: str) -> None:

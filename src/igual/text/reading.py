@@ -13,7 +13,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, to_mask
-from igual.text.arrays import LONGEST_TEXT, each, has_pattern
+from igual.text.arrays import LONGEST_TEXT, changed_where, each, has_any, has_pattern
 from igual.text.dates import ISO, days
 from igual.text.folding import trimmed
 from igual.text.packed import pack, splice, unpack
@@ -30,12 +30,20 @@ PLAIN_NUMBER = r"^[+\-−]?\d+(\.\d+)?$"
 
 def numbers(values: pa.Array) -> Floats:
     """The plain numbers (`-12.5`: digits, a point) among texts, outer spaces aside; NaN for all others."""
-    texts = pc.replace_substring(trimmed(values), pattern="−", replacement="-")
+    texts = trimmed(values)
     plain = has_pattern(texts, PLAIN_NUMBER)
     read = np.full(len(values), np.nan)
-    some = pc.replace_substring_regex(texts.filter(pa.array(plain)), pattern=r"^\+", replacement="")
+    some = with_plain_signs(texts.filter(pa.array(plain)))
     read[plain] = pc.cast(some, pa.float64()).to_numpy(zero_copy_only=False)
     return read
+
+
+def with_plain_signs(values: pa.Array) -> pa.Array:
+    """Texts with a plain minus in the place of the typographic one, and without a plus at their start."""
+    if has_any(values, "−"):
+        values = pc.replace_substring(values, pattern="−", replacement="-")
+    is_plus = to_mask(pc.starts_with(values, "+").fill_null(False))
+    return changed_where(values, is_plus, lambda some: pc.utf8_slice_codeunits(some, 1))
 
 
 def plain_decimals(values: pa.Array) -> pa.Array:
@@ -45,6 +53,10 @@ def plain_decimals(values: pa.Array) -> pa.Array:
         >>> plain_decimals(pa.array(["007", "-0.50", "-0", "10"])).to_pylist()
         ['7', '-0.5', '0', '10']
     """
+    return changed_where(values, has_pattern(values, r"^-?0\d|^-0$|\.\d*0$|\.$"), _without_needless_zeros)
+
+
+def _without_needless_zeros(values: pa.Array) -> pa.Array:
     for pattern, given in ((r"^(-?)0+(\d)", r"\1\2"), (r"(\.\d*?)0+$", r"\1"), (r"\.$", ""), (r"^-0$", "0")):
         values = pc.replace_substring_regex(values, pattern=pattern, replacement=given)
     return values

@@ -127,7 +127,7 @@ def _is_nth(runs: Runs, inside: Mask, packed: Packed, words: SpacingSettings, wi
     earlier: Offsets = np.cumsum(is_gap) - is_gap
     first = np.searchsorted(runs.starts, packed.offsets)
     # How many gaps stand before each text, and before each run of the same text.
-    elsewhere = np.append(earlier, is_gap.sum())[first[packed.texts_at(runs.starts)]]
+    elsewhere = np.repeat(np.append(earlier, is_gap.sum())[first[:-1]], np.diff(first))
     is_nth: Mask = is_gap & (earlier - elsewhere == (words.nth or 1) - 1)
     return is_nth
 

@@ -9,7 +9,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from igual.text.packed import Packed, keep_bytes
+from igual.text.packed import Packed, keep_bytes, mark
 
 _STAND_INS = {"i": "ϣ", "İ": "Ϣ", "ı": "ϥ", "I": "Ϥ"}
 ANY_STAND_IN = f"[{''.join(_STAND_INS.values())}]"
@@ -26,15 +26,14 @@ def stand_in_letters(text: str) -> str:
 
 def put_stand_ins(packed: Packed) -> Packed:
     """Texts with the letters that stand in."""
-    is_short = (packed.data | np.uint8(0x20)) == ord("i")
-    sizes = is_short + np.int64(1)
-    data = np.repeat(packed.data, sizes)
-    places = np.concatenate([[0], np.cumsum(sizes)])
-    starts = places[:-1][is_short]
-    is_capital = packed.data[is_short] == ord("I")
+    letters = np.flatnonzero((packed.data | np.uint8(0x20)) == ord("i"))
+    starts = letters + np.arange(len(letters))
+    is_second = mark(len(packed.data) + len(letters), starts + 1)
+    data = np.empty(len(is_second), np.uint8)
+    data[~is_second] = packed.data
     data[starts] = _LEAD
-    data[starts + 1] = np.where(is_capital, _SHORT["I"], _SHORT["i"])
-    return _exchange(Packed(data, places[packed.offsets]), _LONG)
+    data[is_second] = np.where(packed.data[letters] == ord("I"), _SHORT["I"], _SHORT["i"])
+    return _exchange(Packed(data, packed.offsets + np.searchsorted(letters, packed.offsets)), _LONG)
 
 
 def take_stand_ins(packed: Packed) -> Packed:
