@@ -33,6 +33,8 @@ def format_evidence(evidence: DraftEvidence) -> str:
     Example:
         >>> format_evidence(DraftEvidence("numbers", 0.96, ("cm",), ("tall",)))
         '96 % of the rows are numbers, with cm; texts such as tall are not'
+        >>> format_evidence(DraftEvidence("words for nothing", 0.04, ("n/a",), ()))
+        'n/a means that there is no value'
     """
     kind, share, texts, examples, number, other_share, rivals = evidence
     of_rows = f"{format_share(share)} of the rows"
@@ -43,9 +45,9 @@ def format_evidence(evidence: DraftEvidence) -> str:
         case "texts decoded wrongly":
             return "texts that were decoded wrongly, such as Ã³ for ó"
         case "words for nothing":
-            return f"{named} mean that there is no value"
+            return f"{named} {'means' if len(texts) == 1 else 'mean'} that there is no value"
         case "words perhaps for nothing":
-            return f"do {named} mean that there is no value?"
+            return f"{'does' if len(texts) == 1 else 'do'} {named} mean that there is no value?"
         case "dates":
             doubt = f"; {', '.join(rivals)} fits as well: which is meant?" if rivals else ""
             return f"{of_rows} are dates as {named}{rest}{doubt}"

@@ -38,21 +38,20 @@ class Plan:
         shelf: The lists, codebooks and pair lists that they refer to by name.
         rulings: What was decided on single values.
         has_all_rows: Whether the columns have all rows of their table, so that rows may count as evidence.
+        prepared: Number to rule, ready for work, of those that have worked already.
     """
 
     rules: Sequence[tuple[int, Rule]]
     shelf: Shelf = field(default_factory=Shelf)
     rulings: Rulings = field(default_factory=Rulings)
     has_all_rows: bool = True
+    prepared: dict[int, Rewriter] = field(default_factory=dict, repr=False, compare=False)
 
-    def run(
-        self, trails: Mapping[str, ColumnTrail], prepared: Mapping[int, Rewriter] | None = None
-    ) -> dict[str, ColumnTrail]:
+    def run(self, trails: Mapping[str, ColumnTrail]) -> dict[str, ColumnTrail]:
         """Apply all rules.
 
         Args:
             trails: Column name to the column as it is.
-            prepared: Number to rule where one is ready for work already, as after an earlier run.
 
         Returns:
             Column name to the column as the rules have left it; new ones at the end.
@@ -60,7 +59,8 @@ class Plan:
         trails = dict(trails)
         for number, rule in self.rules:
             with error_context(f"rule {number} ({rule.do})", RulebookError):
-                rewriter = (prepared or {}).get(number) or rule.rewriter(self.shelf)
+                rewriter = self.prepared.get(number) or rule.rewriter(self.shelf)
+            self.prepared[number] = rewriter
             took, has_worked = 0.0, False
             for name in rule.columns:
                 ready = rule.with_rulings(rewriter, self.rulings, rule.target_of(name))
@@ -120,8 +120,7 @@ class Plan:
             and all(name in clean for name in rule.columns)
         ]
         return replace(self, rules=in_place).run(
-            {name: ColumnTrail.begin(name, column) for name, column in clean.items()},
-            {stage.number: stage.rewriter for trail in trails.values() for stage in trail.stages},
+            {name: ColumnTrail.begin(name, column) for name, column in clean.items()}
         )
 
 
@@ -150,9 +149,12 @@ def list_stages(trails: Mapping[str, ColumnTrail]) -> list[Stage]:
     for trail in trails.values():
         for stage in trail.stages:
             stages.setdefault(id(stage.changed), stage)
-    return sorted(stages.values(), key=_order_of)
+    rules = {stage.number: stage.rule for stage in stages.values()}
+    places = {number: _place_columns(rule) for number, rule in rules.items()}
+    return sorted(stages.values(), key=lambda stage: (stage.number, places[stage.number][stage.target]))
 
 
-def _order_of(stage: Stage) -> tuple[int, int]:
-    names = (*stage.rule.columns, *stage.rule.targets)
-    return stage.number, names.index(stage.target)
+def _place_columns(rule: Rule) -> dict[str, int]:
+    """The place of each column that a rule writes among these."""
+    names = [*rule.columns, *rule.targets]
+    return {name: place for place, name in reversed([*enumerate(names)])}
