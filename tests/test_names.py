@@ -500,6 +500,35 @@ def test_a_weaker_tier_on_request_is_never_merged() -> None:
     assert pairs == {("mercedes", "mercedes-benz"), ("vw", "volkswagen")}
 
 
+def test_any_letter_may_stand_in_a_rare_value() -> None:
+    names = [
+        "Kestrel Hill",
+        "Marenholm",
+        "Brackenford",
+        "Wendlebury",
+        "Ashlington",
+        "Moorcastle",
+        "Redhaven",
+        "Carrowby",
+    ]
+    slips = ["Kesqrel Hill", "Brackeyford", "Wenplebury", "Ashlincton", "Moorcaslle", "Redhaten"]
+    found = igual.lookalikes([name for name in names for _ in range(25)] + slips).members
+    meant = {one.value: one.proposal for one in found if one.value != one.proposal}
+    assert meant == {
+        "Kesqrel Hill": "Kestrel Hill", "Brackeyford": "Brackenford", "Wenplebury": "Wendlebury", "Ashlincton": "Ashlington",
+        "Moorcaslle": "Moorcastle", "Redhaten": "Redhaven",
+    }  # fmt: skip
+
+
+def test_a_slip_goes_with_the_value_that_it_is_most_like() -> None:
+    # Fennimore has more rows, and is not like Fenniore itself.
+    found = igual.lookalikes(["Fennimore"] * 40 + ["Fenniore"] * 15 + ["Fenniorre"]).members
+    assert [(one.value, one.proposal) for one in found] == [
+        ("Fenniore", "Fenniore"),
+        ("Fenniorre", "Fenniore"),
+    ]
+
+
 def test_lookalikes_say_the_weaker_tier(run: Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(tmp_path)
     Path("t.csv").write_text("firm\n" + "Tidewater\n" * 3 + "Tidewater Arborists\n" * 5 + "Pell & Quay\n")

@@ -23,7 +23,7 @@ from igual.matching.choosing import concatenate_candidates
 from igual.matching.chunks import ProgressCallback, work_in_chunks
 from igual.matching.doubts import SHORT, find_doubts, mark_doubtful
 from igual.matching.lookups import How
-from igual.matching.pairs import Ints
+from igual.matching.pairs import Ints, pack_pairs
 from igual.matching.queries import Queries
 from igual.matching.reasons import OF_LOOK_UP, Reasons, explain_pairs
 from igual.matching.scoring import BY_LETTERS, BY_WORDS, Candidates, Floats, chance_of_one
@@ -321,6 +321,7 @@ def _find_pairs(
             chance_of_one(np.full(len(first), _REORDERED_COST), forms.letters.lengths[first]),
         ]
     )
+    everything = _Pairs(kind_of[value], kind_of[spelling], score, reading)
     kept = np.flatnonzero(score >= min_score)
     value, spelling, score, reading = value[kept], spelling[kept], score[kept], reading[kept]
     is_short = np.minimum(forms.letters.lengths[value], forms.letters.lengths[spelling]) <= SHORT
@@ -330,7 +331,22 @@ def _find_pairs(
     texts = [keys.take(pa.array(doubtful)).to_pylist() for keys in words]
     for number, text, other in zip(doubtful.tolist(), *texts, strict=True):
         is_sure[number] = not find_doubts(text.split(), other.split(), search.vocabulary)
-    return _Pairs(kind_of[value], kind_of[spelling], score, reading).take(is_sure)
+    pairs = everything.take(kept).take(is_sure)
+    return pairs.take(_mark_nearest(pairs, everything))
+
+
+def _mark_nearest(pairs: _Pairs, everything: _Pairs) -> npt.NDArray[np.bool_]:
+    """Mark the pairs of kinds with the one that they are most like, or with one that this is like itself.
+
+    Args:
+        pairs: The pairs.
+        everything: The same and all others, also those that may not be grouped.
+    """
+    order = np.lexsort((everything.centre, -everything.score, everything.rarer))
+    rarer, first = np.unique(everything.rarer[order], return_index=True)
+    nearest = everything.centre[order[first]][np.searchsorted(rarer, pairs.rarer)]
+    is_chained = np.isin(pack_pairs(nearest, pairs.centre), pack_pairs(pairs.rarer, pairs.centre))
+    return (nearest == pairs.centre) | is_chained
 
 
 def _pair_same_words(word_keys: pa.Array, kind_of: Ints) -> tuple[Ints, Ints]:
