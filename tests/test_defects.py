@@ -18,7 +18,7 @@ import igual
 from igual.display import Displayed
 from igual.rules import Check, Condition, Date, Label, Match, Number, Replace, Spacing
 from igual.text.folding import folded_key
-from tests.conftest import Run
+from tests.conftest import COMMAND, Run
 
 Write = Callable[[str, str | bytes], Path]
 BRANCHES = {"branch": ["a", "b", "c", "a", "b"], "day": ["31.01.2024", "01/31/2024", "?", "", "2024"]}
@@ -307,3 +307,13 @@ def test_dicts_do_for_conditions_and_texts() -> None:
     rules = [Match(column="t", list="l", when={"contains": "o"}, otherwise={"text": "?"})]
     book = igual.Rulebook(rules, {"l": igual.ReferenceList(["oak"])})
     assert book.apply({"t": ["oAK", "stone", "elm"]}).table["t"] == ["oak", "?", "elm"]
+
+
+@pytest.mark.parametrize("epoch", ["", "abc", "1.5"])
+def test_settings_for_other_programs_that_are_odd_do_no_harm(epoch: str, trees: Path) -> None:
+    # A process of its own: NumPy reads it while a part of it is imported.
+    call = [COMMAND, "match", "trees.csv", "-c", "species", "-l", "species.csv", "--out", "matches.csv"]
+    done = subprocess.run(
+        call, cwd=trees, env={**os.environ, "SOURCE_DATE_EPOCH": epoch}, capture_output=True, text=True
+    )
+    assert (done.returncode, "unforeseen" in done.stderr) == (0, False)

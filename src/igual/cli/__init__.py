@@ -22,6 +22,7 @@ from igual.cli._process import (
     explain_failure,
     flush_streams,
     leave,
+    mend_environment,
     soften_streams,
     take_signals,
     wants_traceback,
@@ -142,6 +143,7 @@ def main() -> None:
     from igual.report.terminal import release_notes, show_notes
 
     try:
+        mend_environment()
         forbid_pandas()
         take_signals(interrupted)
         soften_streams()

@@ -16,6 +16,7 @@ from igual.errors import IgualError
 from igual.text.characters import printable
 
 _INTERRUPTED = 130
+_EPOCH = "SOURCE_DATE_EPOCH"
 # An error is a line, and perhaps a second one that says what to do; neither is longer than this.
 _LONGEST_LINE = 600
 # What Python and the linker say where memory is short.
@@ -46,6 +47,12 @@ def take_signals(came: threading.Event) -> None:
 def wants_traceback() -> bool:
     """Whether an error is to end in a traceback, for those who look for a mistake in Igual."""
     return os.environ.get("IGUAL_DEBUG", "0") not in ("", "0")
+
+
+def mend_environment() -> None:
+    """Set aside a SOURCE_DATE_EPOCH that is no number: NumPy and others fail over it while they are imported."""
+    if not os.environ.get(_EPOCH, "0").isdecimal():
+        del os.environ[_EPOCH]
 
 
 def soften_streams() -> None:
