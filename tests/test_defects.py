@@ -312,7 +312,7 @@ def test_dicts_do_for_conditions_and_texts() -> None:
 @pytest.mark.parametrize("epoch", ["", "abc", "1.5"])
 def test_settings_for_other_programs_that_are_odd_do_no_harm(epoch: str, trees: Path) -> None:
     # A process of its own: NumPy reads it while a part of it is imported.
-    call = [COMMAND, "match", "trees.csv", "-c", "species", "-l", "species.csv", "--out", "matches.csv"]
+    call = f"{COMMAND} match trees.csv -c species -l species.csv --out matches.csv".split()
     done = subprocess.run(
         call, cwd=trees, env={**os.environ, "SOURCE_DATE_EPOCH": epoch}, capture_output=True, text=True
     )

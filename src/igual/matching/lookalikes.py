@@ -346,7 +346,8 @@ def _mark_nearest(pairs: _Pairs, everything: _Pairs) -> npt.NDArray[np.bool_]:
     rarer, first = np.unique(everything.rarer[order], return_index=True)
     nearest = everything.centre[order[first]][np.searchsorted(rarer, pairs.rarer)]
     is_chained = np.isin(pack_pairs(nearest, pairs.centre), pack_pairs(pairs.rarer, pairs.centre))
-    return (nearest == pairs.centre) | is_chained
+    is_meant: npt.NDArray[np.bool_] = (nearest == pairs.centre) | is_chained
+    return is_meant
 
 
 def _pair_same_words(word_keys: pa.Array, kind_of: Ints) -> tuple[Ints, Ints]:
