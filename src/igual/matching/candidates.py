@@ -39,9 +39,8 @@ from igual.matching.words import Words
 # A value whose best candidate within two edits costs no more than this is not searched for more widely.
 _SURE, _SURE_PER_LETTER = 2.6, 0.85
 # Candidates that are less likely than the best by a factor of e to this power aren't weighed, nor more than so many.
-_WEIGHED_COST, _WEIGHED = 6.0, 16
-# Among spellings of one list each is the best of its own: this is what lies between two of them at most.
-_NEIGHBOURS_COST = 8.0
+# Among spellings of one list, each of which is the best of its own, the second is what lies between two at most.
+_WEIGHED_COST, _NEIGHBOURS_COST, _WEIGHED = 6.0, 8.0, 16
 # Many pairs are weighed in parts, so that they need little room.
 _PAIRS_AT_A_TIME = 1 << 20
 _MOST_SURFACE, _MOST_SOUNDS = 3, 5
@@ -201,7 +200,7 @@ class CandidateSearch:
             Candidates with their costs, sorted by value.
         """
         pairs = self._deletions_among_themselves.pairs(queries.forms.letters)
-        return self._weigh_by_letters(queries, *pairs, _NEIGHBOURS_COST, with_surface=False)
+        return self._weigh_by_letters(queries, *pairs, mutual=True)
 
     def find_all_by_letters(self, queries: Queries, most: int) -> Candidates:
         """Find the spellings nearest to each value by their edits alone: what the fit chooses from.
@@ -291,13 +290,7 @@ class CandidateSearch:
         return distances
 
     def _weigh_by_letters(
-        self,
-        queries: Queries,
-        value_idx: Ints,
-        entry_idx: Ints,
-        behind: float = _WEIGHED_COST,
-        *,
-        with_surface: bool = True,
+        self, queries: Queries, value_idx: Ints, entry_idx: Ints, *, mutual: bool = False
     ) -> Candidates:
         """Weigh pairs by their letters and sounds; keep those that are worth it.
 
@@ -305,23 +298,18 @@ class CandidateSearch:
             queries: The values.
             value_idx: Positions of values, (pairs,).
             entry_idx: Positions of entries, (pairs,).
-            behind: How far behind the best of its value one may be that is worth it.
-            with_surface: Let spellings whose case, accents and marks differ from the value fall behind.
+            mutual: The values are the spellings; otherwise those with other case, accents and marks fall behind.
         """
         some_at_a_time = split_runs(value_idx, np.ones(len(value_idx), np.int64), _PAIRS_AT_A_TIME)
         return concatenate_candidates(
-            [
-                self._weigh_some(queries, value_idx[at], entry_idx[at], behind, with_surface)
-                for at in some_at_a_time
-            ]
+            [self._weigh_some(queries, value_idx[at], entry_idx[at], mutual) for at in some_at_a_time]
         )
 
-    def _weigh_some(
-        self, queries: Queries, value_idx: Ints, entry_idx: Ints, behind: float, with_surface: bool
-    ) -> Candidates:
+    def _weigh_some(self, queries: Queries, value_idx: Ints, entry_idx: Ints, mutual: bool) -> Candidates:
         cost = self.edit_costs(queries, value_idx, entry_idx)
         edited = self._by_letters(queries, value_idx, entry_idx, cost)
-        dress = fitted.DRESS * self._surface_distances(queries, edited) if with_surface else 0
+        dress = 0 if mutual else fitted.DRESS * self._surface_distances(queries, edited)
+        behind = _NEIGHBOURS_COST if mutual else _WEIGHED_COST
         kept = mark_worth_weighing(value_idx, cost + dress, behind, _WEIGHED)
         value_idx, entry_idx, cost = value_idx[kept], entry_idx[kept], cost[kept]
         distances = self._sound_distances(queries, value_idx, entry_idx)
