@@ -58,9 +58,10 @@ class Plan:
         """
         trails = dict(trails)
         for number, rule in self.rules:
-            with error_context(f"rule {number} ({rule.do})", RulebookError):
-                rewriter = self.prepared.get(number) or rule.rewriter(self.shelf)
-            self.prepared[number] = rewriter
+            if number not in self.prepared:
+                with error_context(f"rule {number} ({rule.do})", RulebookError):
+                    self.prepared[number] = rule.rewriter(self.shelf)
+            rewriter = self.prepared[number]
             took, has_worked = 0.0, False
             for name in rule.columns:
                 ready = rule.with_rulings(rewriter, self.rulings, rule.target_of(name))
