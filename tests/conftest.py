@@ -6,6 +6,7 @@ import signal
 import sys
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
+from typing import Any
 
 import pyarrow as pa
 import pytest
@@ -17,9 +18,10 @@ from tests.browsing import browser
 
 __all__ = ["browser"]
 
-# A busy machine is no failure, and each run looks at the same examples.
-settings.register_profile("igual", deadline=None, derandomize=True)
-settings.load_profile("igual")
+# A busy machine is no failure, and each run looks at the same examples: half as many in `make test` as in `make test-all`.
+settings.register_profile("thorough", deadline=None, derandomize=True)
+settings.register_profile("quick", settings.get_profile("thorough"), max_examples=50)
+settings.load_profile("quick")
 # A job in the background of a script ignores interrupts, and so would all that it starts.
 signal.signal(signal.SIGINT, signal.default_int_handler)
 
@@ -30,6 +32,11 @@ Run = Callable[..., Done]
 def limited(limit: str, *command: str) -> list[str]:
     """A command with a limit as the shell sets it, such as -f 48 for files of 48 KiB."""
     return ["bash", "-c", f'ulimit {limit}; exec "$@"', "-", *command]
+
+
+def examples(count: int, **more: Any) -> settings:
+    """So many examples where all are tried; fewer in a quick run."""
+    return settings(max_examples=count * settings().max_examples // 100, **more)
 
 
 def texts(*values: str | None) -> pa.Array:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pyarrow as pa
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from igual.column import Column, count_rows
@@ -39,6 +39,7 @@ from igual.rules import (
     Rule,
     Spacing,
 )  # fmt: skip
+from igual.runs.account import Account
 from igual.runs.hints import find_hints
 from igual.runs.preview import make_preview
 from igual.runs.rulebook import Rulebook
@@ -46,7 +47,7 @@ from igual.text.alternation import alternation
 from igual.text.arrays import changed_where, differs, has_pattern
 from igual.text.filtering import reread
 from igual.text.replacing import find_first
-from tests.conftest import texts
+from tests.conftest import examples, texts
 
 CELLS = st.lists(st.none() | st.text(max_size=6), max_size=12)
 
@@ -169,29 +170,41 @@ RULES: list[Rule] = [
 ]
 
 
-@pytest.mark.parametrize("rule", RULES, ids=lambda rule: rule.do)
-@settings(max_examples=40)
-@given(cells=CELLS)
-def test_no_rule_fails_on_any_text(rule: Rule, cells: list[str | None]) -> None:
+def account_of(rule: Rule, cells: list[str | None]) -> Account:
+    """What a rule alone does to a column of these cells."""
     book = Rulebook(
         [rule],
         {"entries": ReferenceList(["A", "b"], {"A": ["é"]})},
         {"codes": Codebook({"a": "A", " ": "x"})},
     )
+    return book.run(open_table(pa.table({"c": pa.array(cells, pa.string())})))
+
+
+@pytest.mark.parametrize("rule", RULES, ids=lambda rule: rule.do)
+@examples(60)
+@given(cells=CELLS)
+def test_no_rule_fails_on_any_text(rule: Rule, cells: list[str | None]) -> None:
+    account = account_of(rule, cells)
     column = Column.from_arrow(pa.array(cells, pa.string()))
-    account = book.run(open_table(pa.table({"c": pa.array(cells, pa.string())})))
     for target in rule.targets or ("c",):
         trail = account.trails[target]
         assert len(trail.clean) == len(column.values)
         assert trail.rows.sum() == len(cells)
     assert sum(unknown.rows for unknown in account.unknown) <= len(cells)
+
+
+@pytest.mark.parametrize("rule", RULES, ids=lambda rule: rule.do)
+@examples(20)
+@given(cells=CELLS)
+def test_what_a_rule_did_to_any_text_can_be_shown(rule: Rule, cells: list[str | None]) -> None:
+    account = account_of(rule, cells)
     shown = as_text(
         outcome_view(account, find_hints(account)), preview_view(make_preview(account.stages, 3).rules)
     )
     assert shown.splitlines()[0] == "What each rule changed"
 
 
-@settings(max_examples=40)
+@examples(60)
 @given(CELLS)
 def test_a_survey_takes_any_text(cells: list[str | None]) -> None:
     column = Column.from_arrow(pa.array(cells, pa.string()))

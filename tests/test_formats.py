@@ -20,7 +20,7 @@ import openpyxl
 import pandas as pd
 import pyarrow as pa
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, given
 from hypothesis import strategies as st
 from openpyxl import Workbook
 from pyarrow import parquet
@@ -33,7 +33,7 @@ from igual.files.text_blocks import TextBlock, _split, read_blocks
 from igual.text.cells import list_cells, read_cells
 from tests.attack.forked import ForkServer
 from tests.attack.written_oddly import write_ods
-from tests.conftest import Run
+from tests.conftest import Run, examples
 
 Write = Callable[[str, str | bytes], Path]
 
@@ -301,7 +301,7 @@ TYPED: dict[pa.DataType, st.SearchStrategy[Any]] = {
 @pytest.mark.parametrize(
     "ending", [".xlsx", ".jsonl", ".jsonl.gz", ".parquet", ".feather", ".tsv", ".csv.zst"]
 )
-@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(100, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     cells=st.lists(
         st.text(st.characters(codec="utf-8"), max_size=6)
@@ -333,7 +333,7 @@ def test_decimals_without_a_fraction_are_whole_in_a_file_too(tmp_path: Path, wri
 
 
 @pytest.mark.parametrize("ending", [".xlsx", ".jsonl", ".parquet", ".arrow"])
-@settings(deadline=None, max_examples=50, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(100, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(data=st.data())
 def test_typed_cells_read_back_as_the_same_values(ending: str, data: st.DataObject, tmp_path: Path) -> None:
     kind = data.draw(st.sampled_from(list(TYPED)))

@@ -13,13 +13,14 @@ import polars as pl
 import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from polars.testing import assert_frame_equal
 
 import igual
 from igual.engines.plain import PlainEngine
 from igual.rules import Blanks, Case, Compose, Label, Replace, Spacing
+from tests.conftest import examples
 
 CODES = {"state": igual.Codebook({1: "good", 2: "fair", 3: "poor"})}
 BOOK = igual.Rulebook(
@@ -227,7 +228,7 @@ def test_nothing_is_imported_that_did_not_come_in() -> None:
 TEXTS = st.text(st.characters(codec="utf-8"), max_size=6) | st.none()
 
 
-@settings(max_examples=25, deadline=None)
+@examples(50)
 @given(st.lists(st.tuples(TEXTS, st.integers(-3, 3) | st.none(), TEXTS), max_size=12))
 def test_all_kinds_give_the_same(rows: list[tuple[str | None, int | None, str | None]]) -> None:
     columns = [list(column) for column in zip(*rows, strict=True)] or [[], [], []]

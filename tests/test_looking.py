@@ -8,7 +8,7 @@ import numpy as np
 import pandas as pd
 import pyarrow as pa
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import igual
@@ -18,6 +18,7 @@ from igual.looking.many_columns import ManyColumns
 from igual.looking.oddities import find_oddities
 from igual.text.arrays import has_pattern
 from igual.text.folding import trimmed
+from tests.conftest import examples
 
 MISREAD = "Mühlweg".encode().decode("cp1252")
 
@@ -150,7 +151,7 @@ NUMERIC = st.text("0012359+-.,' %€$²kg\u00a0−naNA/?", max_size=7)
 
 
 @given(st.lists(NUMERIC, unique=True, min_size=1, max_size=30))
-@settings(max_examples=200)
+@examples(200)
 def test_numbers_are_told_as_their_patterns_have_it(cells: list[str]) -> None:
     """What is plain by its first or last byte isn't held against the pattern; here all is."""
     many = ManyColumns([Column.from_arrow(pa.array(cells, pa.string()))])

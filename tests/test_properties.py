@@ -9,7 +9,7 @@ import numpy as np
 import pandas as pd
 import pyarrow as pa
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 import igual
@@ -23,13 +23,11 @@ from igual.text.dates import COMMON, days, written
 from igual.text.identifiers import identifier_in
 from igual.text.mentions import Mentions
 from igual.text.reading import numbers
-from tests.conftest import texts
+from tests.conftest import examples, texts
 
 CELLS = st.lists(st.none() | st.text("ab A1.-\u00a0é", max_size=6), min_size=1, max_size=20)
 BOOK = igual.Codebook({"a": "A", "b": "B"})
 LIST = igual.ReferenceList(["A b", "é"], {"é": ["1"]})
-# Rules that are tried one by one; the attack tries them on many more.
-_EXAMPLES = 40
 STABLE = [
     Spacing(also="-"), Spacing(between_unspaced="remove"), Case(style="lower"), Case(style="upper"),
     Case(style="sentence"), Case(style="title", small=("a",)), Case(style="snake"), Characters(fold=True, form="NFC"),
@@ -39,7 +37,7 @@ STABLE = [
 
 
 @pytest.mark.parametrize("rule", STABLE, ids=lambda rule: rule.do)
-@settings(max_examples=_EXAMPLES)
+@examples(60)
 @given(cells=CELLS)
 def test_twice_is_once(rule: Spacing, cells: list[str | None]) -> None:
     shelf = {"lists": {"l": LIST}, "codebooks": {"b": BOOK}}
@@ -49,7 +47,7 @@ def test_twice_is_once(rule: Spacing, cells: list[str | None]) -> None:
 
 @pytest.mark.parametrize("rule", [*STABLE, Number(), Part(separator=" ", nth=2), Overlay(start=1, length=1, text="x")],
                          ids=lambda rule: rule.do)  # fmt: skip
-@settings(max_examples=_EXAMPLES)
+@examples(60)
 @given(cells=CELLS)
 def test_every_kind_of_table_gives_the_same(rule: Spacing, cells: list[str | None]) -> None:
     shelf = {"lists": {"l": LIST}, "codebooks": {"b": BOOK}}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from itertools import takewhile
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from igual.column import to_mask
@@ -16,7 +16,7 @@ from igual.text.folding import folded_key, light_key
 from igual.text.in_turn import ReplacingInTurn
 from igual.text.replacing import Replacing
 from igual.text.spacing import SpacingSettings, respaced
-from tests.conftest import texts
+from tests.conftest import examples, texts
 
 ANY_TEXT = st.lists(st.text(), max_size=8)
 
@@ -149,7 +149,7 @@ def test_pairs_in_turn_act_on_what_the_ones_before_made() -> None:
 ODD = st.text("abAß Sİiﬁé-", max_size=6)
 
 
-@settings(max_examples=150)
+@examples(200)
 @given(
     values=st.lists(ODD | st.none(), max_size=8),
     pairs=st.dictionaries(ODD.filter(bool), ODD, min_size=1, max_size=6),

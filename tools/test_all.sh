@@ -17,7 +17,7 @@ run() {
   "$2" -m venv "$work/$1"
   "$work/$1/bin/python" -m pip install --quiet --disable-pip-version-check "$wheel[dev]" ${3:+-c "$3"}
   cp -r "$work/tree" "$work/tree-$1"
-  (cd "$work/tree-$1" && "$work/$1/bin/python" -m pytest -q tests \
+  (cd "$work/tree-$1" && "$work/$1/bin/python" -m pytest -q --hypothesis-profile=thorough tests \
     --ignore tests/test_package.py --ignore tests/test_extending.py)
 }
 

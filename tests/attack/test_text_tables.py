@@ -11,7 +11,7 @@ import numpy as np
 import pandas as pd
 import pyarrow as pa
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import igual
@@ -23,13 +23,13 @@ from igual.files.quotes import csv_of_any_size
 from igual.files.sources import NeedsParserError
 from igual.files.text_blocks import Spliced, TextBlock, read_blocks
 from igual.files.text_parsing import parse_block
-from tests.conftest import Run
+from tests.conftest import Run, examples
 
 Write = Callable[[str, str | bytes], Path]
 CELL = st.text(max_size=8) | st.text(st.sampled_from('",;\t\r\n\ufeff\u2028\x85\x00#= a\x1d'), max_size=5)
 
 
-@settings(max_examples=200)
+@examples(200)
 @given(width=st.integers(1, 3), data=st.data(), delimiter=st.sampled_from(",;\t"))
 def test_what_is_written_reads_back(
     tmp_path_factory: pytest.TempPathFactory, width: int, data: st.DataObject, delimiter: str
@@ -104,7 +104,7 @@ def test_odd_encodings_are_refused(run: Run, write: Write, name: str) -> None:
         assert run("survey t.csv --encoding", name).returncode == 2
 
 
-@settings(max_examples=300)
+@examples(300)
 @given(
     text=st.lists(
         st.sampled_from(
@@ -154,7 +154,7 @@ QUOTED = st.lists(
 ).map(lambda parts: f'"{"".join(parts)}"')
 
 
-@settings(max_examples=200)
+@examples(200)
 @given(
     width=st.integers(1, 3),
     data=st.data(),
@@ -265,7 +265,7 @@ def test_one_that_reads_takes_no_long_cell_from_another() -> None:
 PIECES = ("a", "é", ",", ";", '"', '""', "\n", "\r\n", "\r", " ", "oak", '","', '"a"')
 
 
-@settings(max_examples=400)
+@examples(400)
 @given(data=st.data(), width=st.integers(2, 4), line_end=st.sampled_from(["\n", "\r\n"]))
 def test_cells_are_found_and_exchanged_as_a_parser_and_a_writer_do_it(
     data: st.DataObject, width: int, line_end: str

@@ -213,15 +213,17 @@ def _delimiter(text: str) -> str:
 
     Many equal rows outweigh many cells: a comma in each of some texts doesn't beat the semicolon of all rows.
     """
+    # Most signs don't cut the first row: then the others needn't be parsed.
+    cells = {sign: len(next(filter(None, _rows(text, sign)), ())) for sign in _DELIMITERS}
+    possible = [sign for sign, count in cells.items() if count > 1]
+    if len(possible) < 2:
+        return possible[0] if possible else ","
 
     def fitness(delimiter: str) -> tuple[float, int]:
         sizes = [len(row) for row in _rows(text, delimiter) if row]
-        if not sizes or sizes[0] < 2:
-            return 0.0, 0
-        return sizes.count(sizes[0]) / len(sizes), sizes[0]
+        return sizes.count(cells[delimiter]) / len(sizes), cells[delimiter]
 
-    best = max(_DELIMITERS, key=fitness)
-    return best if fitness(best)[1] else ","
+    return max(possible, key=fitness)
 
 
 def encoding_of_bytes(path: Readable) -> str | None:
