@@ -130,6 +130,9 @@ def test_every_pair_of_characters_has_a_kind_and_every_kind_a_cost() -> None:
         ("mueller", "muller", ["extra e after a, o, u"]),
         ("oaks", "oak", ["extra last s", "last"]),
         ("mapel", "maple", ["swapped"]),
+        ("lveo", "love", ["moved"]),
+        ("yrea", "year", ["moved"]),
+        ("privelige", "privilege", ["exchanged"]),
         ("xoak", "oak", ["extra consonant", "first"]),
         ("pier1", "pier7", ["instead: digits", "last"]),
         ("seperate", "separate", ["instead: vowels alike"]),
@@ -319,13 +322,14 @@ def test_compiled_costs_are_the_same() -> None:
     compiled = importlib.import_module("igual.matching.compiled")
     random = np.random.default_rng(5)
     made = ["".join(random.choice([*"aeouxyst1 "], size)) for size in random.integers(0, 14, 4000)]
+    made[2000::2] = [text[:2] + text[4:1:-1] + text[5:] for text in made[:2000:2]]
     edits, sides = Edits(fitted.EDITS), (made[:2000], made[2000:])
     values, entries = (
         side(Texts.of(texts(*some))) for side, some in zip((edits.values, edits.entries), sides, strict=True)
     )
     plain = Edits(fitted.EDITS)
     edits.load_compiled()
-    one, other = random.integers(0, 2000, (2, 6000))
+    one, other = np.c_[random.integers(0, 2000, (2, 6000)), np.tile(np.arange(0, 2000, 2), (2, 1))]
     found, expected = (some.costs(values, entries, one, other) for some in (edits, plain))
     assert found.tolist() == expected.tolist()
     assert len(np.unique(found)) > 100

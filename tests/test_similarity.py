@@ -46,8 +46,8 @@ def test_edit_distances(one: str, other: str, edits: int, with_swaps: int) -> No
     assert similarity.damerau_levenshtein([one, other], [other, one]).tolist() == [with_swaps, with_swaps]
 
 
-def slowly(one: str, other: str, swaps: bool) -> int:
-    """The recurrence of the edit distance as it stands in textbooks."""
+def slowly(one: str, other: str, swaps: bool, threes: bool = False) -> int:
+    """The recurrence of the edit distance as it stands in textbooks; three letters in another order on request."""
     cells: dict[tuple[int, int], int] = {}
     for i in range(len(one) + 1):
         for j in range(len(other) + 1):
@@ -59,6 +59,8 @@ def slowly(one: str, other: str, swaps: bool) -> int:
             )
             if swaps and i > 1 and j > 1 and one[i - 1] == other[j - 2] and one[i - 2] == other[j - 1]:
                 cells[i, j] = min(cells[i, j], cells[i - 2, j - 2] + 1)
+            if threes and sorted(one[max(i - 3, 0) : i]) == sorted(other[max(j - 3, 0) : j]) and i > 2:
+                cells[i, j] = min(cells[i, j], cells[i - 3, j - 3] + 1)
     return cells[len(one), len(other)]
 
 

@@ -50,6 +50,8 @@ USUAL = {
     "first": 1.0,
     "last": 1.0,
     "swapped": 2.8,
+    "moved": 4.5,
+    "exchanged": 4.5,
 }
 
 

@@ -18,6 +18,7 @@ _Packed = npt.NDArray[np.uint64]
 _Kinds = npt.NDArray[np.uint8]
 _Work = npt.NDArray[np.int32]
 _CHARACTER, _CLASS, _GAP = range(3)
+_SWAPPED, _MOVED, _EXCHANGED = range(3)
 
 
 def _compiled(function: Callable[..., Any]) -> Any:
@@ -37,6 +38,21 @@ def _unpack(packed: _Packed, length: int, room: _Work) -> None:
 
 
 @_compiled
+def _is_reordered(order: int, mine: _Work, i: int, its: _Work, j: int) -> bool:
+    """Whether the letters that end at two places are the same, where the two differ, in an order so numbered."""
+    if i <= 1 + (order != _SWAPPED) or j <= 1 + (order != _SWAPPED):
+        return False
+    a, before, before_that = mine[i], mine[i - 1], mine[i - 2]
+    b, its_before, its_before_that = its[j], its[j - 1], its[j - 2]
+    if order == _SWAPPED:
+        return bool(a == its_before and before == b)
+    if order == _EXCHANGED:
+        return bool(a == its_before_that and before == its_before and before_that == b)
+    is_later = a == its_before_that and before_that == its_before and before == b
+    return bool(is_later or (a == its_before and before == its_before_that and before_that == b))
+
+
+@_compiled
 def _fill(
     table: _Work,
     mine: _Work,
@@ -45,7 +61,7 @@ def _fill(
     columns: int,
     substitutions: npt.NDArray[np.int16],
     first: int,
-    swap: int,
+    reordered: npt.NDArray[np.int16],
     band: int,
     far: int,
 ) -> None:
@@ -59,17 +75,19 @@ def _fill(
         columns: How many columns there are.
         substitutions: What putting one class for another costs, (classes, classes).
         first: What is added at a first character.
-        swap: What swapped neighbours cost.
+        reordered: What letters in another order cost, as `_is_reordered` numbers them.
         band: How far two texts may drift apart.
         far: The cost of what is too far.
     """
+    has_threes = reordered[_MOVED] < far
     table[0, 0] = 0
     for j in range(1, columns + 1):
         table[0, j] = table[0, j - 1] + its[_GAP, j]
     characters, classes, gaps = its[_CHARACTER], its[_CLASS], its[_GAP]
     for i in range(1, rows + 1):
-        row, last_row, row_before = table[i], table[i - 1], table[max(i - 2, 0)]
-        character, before, gap = mine[_CHARACTER, i], mine[_CHARACTER, i - 1], mine[_GAP, i]
+        row, last_row = table[i], table[i - 1]
+        character, gap = mine[_CHARACTER, i], mine[_GAP, i]
+        before, first_of_three = mine[_CHARACTER, i - 1], mine[_CHARACTER, max(i - 2, 0)]
         instead = substitutions[mine[_CLASS, i]]
         low, high = max(i - band, 1), min(i + band, columns)
         # What lies beside the band is too far.
@@ -84,8 +102,17 @@ def _fill(
                 step = np.int32(step + instead[classes[j]])
                 if i == 1 and j == 1:
                     step = np.int32(step + first)
-                if character == characters[j - 1] and before == characters[j] and i > 1 and j > 1:
-                    step = min(step, np.int32(row_before[j - 2] + swap))
+                if i > 1 and j > 1 and character == characters[j - 1] and before == characters[j]:
+                    step = min(step, np.int32(table[i - 2, j - 2] + reordered[_SWAPPED]))
+                if has_threes and i > 2 and j > 2:
+                    here, its_before, its_first = characters[j], characters[j - 1], characters[j - 2]
+                    if first_of_three == here and character == its_first and before == its_before:
+                        step = min(step, np.int32(table[i - 3, j - 3] + reordered[_EXCHANGED]))
+                    is_later = character == its_first and first_of_three == its_before and before == here
+                    if is_later or (
+                        character == its_before and before == its_first and first_of_three == here
+                    ):
+                        step = min(step, np.int32(table[i - 3, j - 3] + reordered[_MOVED]))
             left = min(min(np.int32(above + gap), np.int32(left + gaps[j])), step)
             row[j] = left
             aslant = above
@@ -100,10 +127,11 @@ def _count(
     columns: int,
     substitutions: npt.NDArray[np.int16],
     first: int,
+    reordered: npt.NDArray[np.int16],
     value_gaps: _Kinds,
     entry_gaps: _Kinds,
     kinds: _Kinds,
-    swapped: int,
+    reorderings: _Kinds,
     counts: npt.NDArray[np.int16],
 ) -> None:
     """Count the edits by kind: back from the last cell, each time by the first way that explains what a cell costs."""
@@ -130,9 +158,15 @@ def _count(
                 is_first, is_last = i == 1 and j == 1, i == rows and j == columns
                 i, j = i - 1, j - 1
             else:
-                counts[swapped] += 1
+                for order in range(3):
+                    back = 2 + (order != _SWAPPED)
+                    if _is_reordered(order, mine[_CHARACTER], i, its[_CHARACTER], j) and (
+                        cost == table[i - back, j - back] + reordered[order]
+                    ):
+                        break
+                counts[reorderings[order]] += 1
                 is_first = is_last = False
-                i, j = i - 2, j - 2
+                i, j = i - back, j - back
         if is_first:
             counts[at_first] += 1
         if is_last:
@@ -152,8 +186,8 @@ def programme(
     substitutions: npt.NDArray[np.int16],
     kinds: _Kinds,
     first: int,
-    swap: int,
-    swapped: int,
+    reordered: npt.NDArray[np.int16],
+    reorderings: _Kinds,
     band: int,
     far: int,
     costs: npt.NDArray[np.int16],
@@ -174,8 +208,8 @@ def programme(
         kinds: The kind of putting one class for another. The last two columns of `counts` are for edits at a first
             or last character; pairs too far apart have none.
         first: What is added at a first character.
-        swap: What swapped neighbours cost.
-        swapped: The kind of swapped neighbours.
+        reordered: What letters in another order cost, as `_is_reordered` numbers them.
+        reorderings: The kinds of these edits.
         band: How far two texts may drift apart.
         far: The cost of what is too far.
         costs: Takes the cost of each pair, (pairs,).
@@ -194,8 +228,9 @@ def programme(
             _unpack(values[value], rows, mine)
             unpacked = value
         _unpack(entries[entry], columns, its)
-        _fill(table, mine, rows, its, columns, substitutions, first, swap, band, far)
+        _fill(table, mine, rows, its, columns, substitutions, first, reordered, band, far)
         costs[pair] = min(table[rows, columns], np.int32(far))
         if len(counts) and costs[pair] < far:
             gaps = value_gaps[value], entry_gaps[entry]
-            _count(table, mine, rows, its, columns, substitutions, first, *gaps, kinds, swapped, counts[pair])
+            edits = kinds, reorderings, counts[pair]
+            _count(table, mine, rows, its, columns, substitutions, first, reordered, *gaps, *edits)

@@ -27,7 +27,10 @@ EDIT_KINDS = (
     *(f"extra {gap}" for gap in GAPS),
     *(f"missing {gap}" for gap in GAPS),
     *(f"instead: {kind}" for kind in SUBSTITUTIONS),
+    # Neighbours in each other's place; a letter beyond two others; two in each other's place around a third.
     "swapped",
+    "moved",
+    "exchanged",
     # What is added when the edit is at the first or the last character.
     "first",
     "last",

@@ -1,15 +1,16 @@
 """Similarity: the cost of the likeliest edits that lead from a value to an entry, for many pairs at once.
 
 The dynamic programme of the edit distance (Wagner and Fischer, 1974), with swapped neighbours as one edit
-(optimal string alignment) and a cost for each kind of edit. It runs row by row, within a band, and for thousands of
-pairs at a time.
+(optimal string alignment), three letters in another order likewise, and a cost for each kind of edit. It runs row by
+row, within a band, and for thousands of pairs at a time.
 """
 
 from __future__ import annotations
 
 import contextlib
+import functools
 import importlib
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from types import ModuleType
 from typing import NamedTuple
@@ -24,6 +25,7 @@ from igual.matching.texts import Matrix, Texts
 Costs = npt.NDArray[np.int16]
 Cells = npt.NDArray[np.int32]
 Moves = npt.NDArray[np.int8]
+Mask = npt.NDArray[np.bool_]
 
 # How far two texts may drift apart: pairs whose lengths differ by more are too far.
 BAND = 4
@@ -36,8 +38,11 @@ _WORTH_LOADING = 60_000
 # The cells of a row within the band, and the steps in which the least of all cells before any is found.
 _WIDTH = 2 * BAND + 1
 _STEPS = tuple(1 << power for power in range((_WIDTH - 1).bit_length()))
-_EXTRA, _MISSING, _INSTEAD, _SWAPPED = range(4)
-_ROWS_BACK, _COLUMNS_BACK = np.array([1, 0, 1, 2]), np.array([0, 1, 1, 2])
+_EXTRA, _MISSING, _INSTEAD, _SWAPPED = range(4)  # and, from the last one on, as _REORDERINGS has them
+_ROWS_BACK, _COLUMNS_BACK = np.array([1, 0, 1, 2, 3, 3]), np.array([0, 1, 1, 2, 3, 3])
+_REORDERINGS = np.array([PLACE_OF["swapped"], PLACE_OF["moved"], PLACE_OF["exchanged"]], np.uint8)
+# The letters of an entry that one of a value is held against: those of the band and of so many places beside it.
+_BESIDE = 2
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,7 +78,7 @@ class _Block(NamedTuple):
         value: The characters of the values.
         value_classes: Their classes, each times the number of classes.
         value_gaps: What it costs that one is extra.
-        entry: The characters of the entries.
+        entry: The characters of the entries, which begin one row later.
         entry_classes: Their classes.
         entry_gaps: What it costs that one is missing.
         entry_before: What it costs that all up to this one are missing.
@@ -88,19 +93,32 @@ class _Block(NamedTuple):
     entry_before: Cells
 
 
+class _Reordered(NamedTuple):
+    """Cells of a row that letters in another order lead to, (found,) each.
+
+    Attributes:
+        cells: Cells and pairs.
+        costs: What the cheapest order costs.
+        by_order: What each costs, as _REORDERINGS has them; FAR for one that isn't there.
+    """
+
+    cells: tuple[Ints, Ints]
+    costs: Cells
+    by_order: Sequence[Cells]
+
+
 class Edits:
     """Costs of edits, prepared for comparing.
 
     Args:
-        costs: What each of EDIT_KINDS costs, in nats; None makes every edit cost 1.
+        costs: What each of EDIT_KINDS costs, in nats; None makes every edit cost 1, with swaps the only other order.
     """
 
     def __init__(self, costs: Mapping[str, float] | None = None) -> None:
         self._all_alike = costs is None
         if costs is None:
-            self._weights = np.array(
-                [0 if kind in ("first", "last") else UNIT for kind in EDIT_KINDS], np.int16
-            )
+            prices = {"first": 0, "last": 0, "moved": FAR, "exchanged": FAR}
+            self._weights = np.array([prices.get(kind, UNIT) for kind in EDIT_KINDS], np.int16)
         else:
             self._weights = np.array([max(round(UNIT * costs[kind]), 1) for kind in EDIT_KINDS], np.int16)
         self._slips = slips()
@@ -108,7 +126,7 @@ class Edits:
         substitutions[LAST:, LAST:] += self._weights[PLACE_OF["last"]]
         self._substitutions = substitutions.ravel()
         self._first = self._weights[PLACE_OF["first"]]
-        self._swap = self._weights[PLACE_OF["swapped"]]
+        self._reordered = self._weights[_REORDERINGS]
         self._compiled: ModuleType | None = None
 
     def values(self, texts: Texts) -> Prepared:
@@ -151,7 +169,7 @@ class Edits:
         costs = np.full(len(value_idx), FAR, np.int16)
         sides = [(side.packed, side.texts.lengths, side.gap_kinds) for side in (values, entries)]
         weights = self._substitutions.reshape(CLASSES, CLASSES), self._slips.substitutions
-        singles = int(self._first), int(self._swap), PLACE_OF["swapped"], BAND, FAR
+        singles = int(self._first), self._reordered, _REORDERINGS, BAND, FAR
         assert self._compiled is not None
         self._compiled.programme(
             *sides[0], *sides[1], value_idx, entry_idx, *weights, *singles, costs, counts
@@ -215,20 +233,22 @@ class Edits:
         # One more cell on the right, so that above the last one stands one that is too far.
         last = np.full((_WIDTH + 1, len(value_idx)), FAR, np.int32)
         last[BAND:_WIDTH] = block.entry_before[BAND:_WIDTH]
-        before = np.full_like(last, FAR)
+        before = before_that = np.full_like(last, FAR)
+        same = same_before = np.zeros((_WIDTH + 2 * _BESIDE, len(value_idx)), np.bool_)
         rows, every = len(block.value), np.arange(len(ends))
-        # How many values are so long at least: these have such a row.
         reached = np.searchsorted(-lengths[0], -np.arange(rows + 2), "right").tolist()
-        result = last[ends, every]
+        result: Costs = last[ends, every].astype(np.int16)
         for row in range(1, rows + 1):
             pairs, longer = reached[row], reached[row + 1]
-            above, aslant, swapped = (
-                costs[:, :pairs] for costs in (last[1:], last[:_WIDTH], before[:_WIDTH])
-            )
-            extra, instead, crossed = self._steps_into(row, block, above, aslant, swapped)
+            equal = block.value[row - 1, :pairs] == block.entry[row - 1 : row - 1 + len(same), :pairs]
+            rows_above = last[:, :pairs], before[:_WIDTH, :pairs], before_that[:_WIDTH, :pairs]
+            extra, instead = self._steps_into(row, block, rows_above[0], equal)
+            reordered = self._reorder(equal, same[:, :pairs], same_before[:, :pairs], *rows_above[1:])
             missing_before = block.entry_before[row : row + _WIDTH, :pairs]
             new = np.full((_WIDTH + 1, pairs), FAR, np.int32)
-            cells = np.minimum(np.minimum(extra, instead), crossed) - missing_before
+            cells = np.minimum(extra, instead)
+            cells[reordered.cells] = np.minimum(cells[reordered.cells], reordered.costs)
+            cells -= missing_before
             for step in _STEPS:
                 cells[step:] = np.minimum(cells[step:], cells[:-step])
             np.minimum(cells + missing_before, FAR, out=new[:_WIDTH])
@@ -237,44 +257,67 @@ class Edits:
                 missing = np.full_like(extra, FAR)
                 missing[1:] = new[: _WIDTH - 1] + block.entry_gaps[row + 1 : row + _WIDTH, :pairs]
                 ways = [new[:_WIDTH] == cost for cost in (extra, missing, instead)]
-                moves[row, :, :pairs] = np.select(ways, (_EXTRA, _MISSING, _INSTEAD), _SWAPPED)
-            last, before = new, last
+                order = np.full(extra.shape, _SWAPPED)
+                order[reordered.cells] += np.argmin(reordered.by_order, axis=0)
+                moves[row, :, :pairs] = np.select(ways, (_EXTRA, _MISSING, _INSTEAD), order)
+            last, before, before_that = new, last, before
+            same, same_before = equal, same
             result[longer:pairs] = new[ends[longer:pairs], every[longer:pairs]]
-        costs_of_pairs: Costs = result.astype(np.int16)
-        return costs_of_pairs
+        return result
 
-    def _steps_into(
-        self, row: int, block: _Block, above: Cells, aslant: Cells, swapped: Cells
-    ) -> tuple[Cells, Cells, Cells]:
-        """What the edits that lead from other rows into the cells of one cost, (cells, pairs) each.
+    def _steps_into(self, row: int, block: _Block, last: Cells, equal: Mask) -> tuple[Cells, Cells]:
+        """What edits of one character cost that lead from the row above into the cells of one, (cells, pairs) each.
 
         Args:
             row: The row.
             block: The pairs side by side.
-            above: Costs of the cells in the row before.
-            aslant: The same one place before each.
-            swapped: Costs of those two rows and places before.
+            last: Costs of the cells in the row above.
+            equal: Where the value's character is that of the entry, (cells and those beside, pairs).
 
         Returns:
-            With a character of the value extra, one instead of another, and two swapped.
+            With a character of the value extra, and one instead of another.
         """
-        pairs = above.shape[1]
-        window, window_before = slice(row, row + _WIDTH), slice(row - 1, row - 1 + _WIDTH)
-        value, entry = block.value[row - 1, :pairs], block.entry[window, :pairs]
+        pairs = last.shape[1]
         cost = self._substitutions.take(
-            block.value_classes[row - 1, :pairs] + block.entry_classes[window, :pairs]
+            block.value_classes[row - 1, :pairs] + block.entry_classes[row : row + _WIDTH, :pairs]
         )
         if row == 1:
             cost[BAND] += self._first
-        cost *= value != entry
-        if row == 1:
-            crossed = np.full_like(swapped, FAR)
-        else:
-            is_crossed = (value == block.entry[window_before, :pairs]) & (
-                block.value[row - 2, :pairs] == entry
-            )
-            crossed = np.where(is_crossed, swapped + self._swap, FAR)
-        return above + block.value_gaps[row - 1, :pairs], aslant + cost, crossed
+        cost *= ~equal[_BESIDE : _BESIDE + _WIDTH]
+        return last[1:] + block.value_gaps[row - 1, :pairs], last[:_WIDTH] + cost
+
+    def _reorder(
+        self, equal: Mask, same: Mask, same_before: Mask, before: Cells, before_that: Cells
+    ) -> _Reordered:
+        """Find letters in another order: two swapped, one moved beyond two, two exchanged around a third.
+
+        Args:
+            equal: Where the character of the value in this row is that of the entry, (cells and those beside, pairs).
+            same: The same for the row above.
+            same_before: The same for the row above that.
+            before: Costs of the cells two rows above and two places before, (cells, pairs).
+            before_that: The same by three.
+
+        Returns:
+            The cells that such letters lead to.
+        """
+
+        def is_at(rows_back: int, columns_back: int) -> Mask:
+            first = _BESIDE + rows_back - columns_back
+            return (equal, same, same_before)[rows_back][first : first + _WIDTH]
+
+        ways = [(is_at(0, 1) & is_at(1, 0), before)]
+        if not self._all_alike:
+            later, earlier, around = is_at(0, 2), is_at(0, 1), is_at(2, 0)
+            moved = (later & is_at(2, 1) & is_at(1, 0)) | (earlier & around & is_at(1, 2))
+            ways += [(moved, before_that), (later & around & is_at(1, 1), before_that)]
+        found = functools.reduce(np.bitwise_or, [which for which, _ in ways]) & ~is_at(0, 0)
+        cells = np.divmod(np.flatnonzero(found), equal.shape[1])
+        costs = [
+            np.where(which[cells], start[cells] + price, FAR)
+            for (which, start), price in zip(ways, self._reordered, strict=False)
+        ]
+        return _Reordered(cells, functools.reduce(np.minimum, costs), costs)
 
     def _count_walking_back(
         self, values: Prepared, entries: Prepared, value_idx: Ints, entry_idx: Ints, moves: Moves
@@ -293,12 +336,12 @@ class Edits:
                 entries.gap_kinds[entry],
                 self._slips.substitutions[values.classes[value], entries.classes[entry]],
             ),
-            PLACE_OF["swapped"],
+            _REORDERINGS[np.maximum(move - _SWAPPED, 0)],
         )
         changes = extra | missing | (instead & differ)
         first = changes & np.where(missing, j == 1, (i == 1) & (extra | (j == 1)))
         last = changes & np.where(missing, j == columns, (i == rows) & (extra | (j == columns)))
-        told = ((kinds, changes | (move == _SWAPPED)), (PLACE_OF["first"], first), (PLACE_OF["last"], last))
+        told = ((kinds, changes | (move >= _SWAPPED)), (PLACE_OF["first"], first), (PLACE_OF["last"], last))
         size = len(value_idx) * len(EDIT_KINDS)
         places = np.concatenate([(pair * len(EDIT_KINDS) + kind)[which] for kind, which in told])
         counts: npt.NDArray[np.int64] = np.bincount(places, minlength=size)
@@ -337,11 +380,12 @@ def _side_by_side(values: Prepared, entries: Prepared, value_idx: Ints, entry_id
     rows = int(values.texts.lengths[value_idx].max())
     columns = int(entries.texts.lengths[entry_idx].max())
     value, value_classes, value_gaps = _unpacked(np.ascontiguousarray(values.packed[value_idx, :rows].T))
-    padded = np.zeros((rows + _WIDTH, len(entry_idx)), np.uint64)
-    padded[BAND + 1 : BAND + 1 + columns] = entries.packed[entry_idx, :columns].T
+    padded = np.zeros((1 + rows + _WIDTH + _BESIDE, len(entry_idx)), np.uint64)
+    padded[BAND + 2 : BAND + 2 + columns] = entries.packed[entry_idx, :columns].T
     entry, entry_classes, entry_gaps = _unpacked(padded)
-    entry_before = np.cumsum(entry_gaps, axis=0, dtype=np.int32)
-    return _Block(value, value_classes * CLASSES, value_gaps, entry, entry_classes, entry_gaps, entry_before)
+    classes, gaps = entry_classes[1:], entry_gaps[1:]
+    entry_before = np.cumsum(gaps, axis=0, dtype=np.int32)
+    return _Block(value, value_classes * CLASSES, value_gaps, entry, classes, gaps, entry_before)
 
 
 def _quarters(packed: npt.NDArray[np.uint64]) -> npt.NDArray[np.uint16]:

@@ -125,6 +125,8 @@ def _name_edit(kind: str) -> str:
         "missing digit": "digit missing",
         "instead: digits": "digit differs",
         "swapped": "letters swapped",
+        "moved": "letter moved",
+        "exchanged": "letters exchanged",
     }
     if kind in named:
         return named[kind]

@@ -17,6 +17,8 @@ _LETTERS: Mapping[str, str] = {
     "letter differs": "1 letter differs",
     "digit differs": "1 digit differs",
     "letters swapped": "two letters swapped",
+    "letter moved": "1 letter moved",
+    "letters exchanged": "two letters exchanged",
     "same letters": "only letters that look the same, or marks, differ",
     "letters differ": "letters differ",
 }
