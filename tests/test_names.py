@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import itertools
 import json
 from collections.abc import Callable
 from pathlib import Path
@@ -129,6 +130,25 @@ def test_what_words_tell() -> None:
     assert keys[int(told.beside[place["north"]])].as_py() in ("pier south", "pier")
     # Spellings of one entry aren't told apart by a word.
     assert weigh_words(words, np.array([0, 0, 1, 1, 0])).apart.max() == 0
+
+
+def test_letters_of_a_word_that_all_entries_have_tell_nothing() -> None:
+    sides = (
+        ["Al", "Tar", "Bro", "Kes", "Mor", "Sel"],
+        ["me", "vi", "do", "ra", "lu"],
+        ["ry", "nd", "xa", "gil", "stow"],
+    )
+    names = ["".join(parts) for parts in itertools.product(*sides)]
+    names.remove("Broragil")
+    values = ["Broragil", "Tarvist", "Kesdoxs"]
+    alone, shared = (
+        igual.match(
+            [value + word for value in values], igual.ReferenceList([name + word for name in names])
+        ).table
+        for word in ("", " Library")
+    )
+    assert alone["proposal"].add(" Library").tolist() == shared["proposal"].tolist()
+    assert shared["score"].tolist() == pytest.approx(alone["score"].tolist(), abs=0.005)
 
 
 def test_parts_of_names() -> None:

@@ -182,15 +182,15 @@ def fit_score(sets: Sequence[Case]) -> dict[str, float]:
         oddness = LetterModel(case.index.search.forms.letters).oddness(case.asked.forms.letters)
         found = case.index.search.find(case.asked)[0]
         endings = case.index.search.count_endings(case.asked, found)
-        parts.append((case, found, ~case.held_out, oddness, endings))
+        search, asked = case.index.search, case.asked
+        letters = search.wording.count_telling_letters(asked.words, asked.forms.letters.lengths)
+        parts.append((case, found, ~case.held_out, oddness, endings, letters))
 
     def unlikelihood(numbers: Floats) -> float:
         total = 0.0
-        for case, found, use, odd, endings in parts:
+        for case, found, use, odd, endings, letters in parts:
             by = ScoreParameters._make([*numbers, fitted.LISTED_PER_WORD_COST])
-            evidence = weigh_letters(case.asked.forms.letters.lengths, odd, len(case.index.spellings), by)[
-                found.value
-            ]
+            evidence = weigh_letters(letters, odd, len(case.index.spellings), by)[found.value]
             evidence = evidence + by.listed_per_ending * endings
             evidence = np.where(found.reading == BY_LETTERS, evidence, found.evidence)
             likely, any_meant = chances(found._replace(evidence=evidence), len(use), by)

@@ -40,7 +40,7 @@ from igual.matching.words import Words
 _SURE, _SURE_PER_LETTER = 2.6, 0.85
 # Candidates that are less likely than the best by a factor of e to this power aren't weighed, nor more than so many.
 # Among spellings of one list, each of which is the best of its own, the second is what lies between two at most.
-_WEIGHED_COST, _NEIGHBOURS_COST, _WEIGHED = 6.0, 8.0, 16
+_WEIGHED_COST, _NEIGHBOURS_COST, _WEIGHED = 6.0, 8.4, 16
 # Many pairs are weighed in parts, so that they need little room.
 _PAIRS_AT_A_TIME = 1 << 20
 _MOST_SURFACE, _MOST_SOUNDS = 3, 5
@@ -157,9 +157,8 @@ class CandidateSearch:
         """
         sounded = _prepare_sounds(values, self._sound_edits.values)
         words = self.wording.words(values.word_keys, values.parts)
-        evidence = weigh_letters(
-            values.letters.lengths, self.letter_model.oddness(values.letters), len(self.spellings)
-        )
+        telling = self.wording.count_telling_letters(words, values.letters.lengths)
+        evidence = weigh_letters(telling, self.letter_model.oddness(values.letters), len(self.spellings))
         return Queries(values, self.edits.values(values.letters), sounded, words, evidence)
 
     def find(self, queries: Queries) -> tuple[Candidates, Floats, Floats]:

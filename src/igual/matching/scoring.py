@@ -52,7 +52,7 @@ class ScoreParameters(NamedTuple):
     Attributes:
         rivals: How sharply costs tell rival candidates apart.
         listed: Whether any candidate is meant, as a logit: a constant part.
-        listed_per_letter: The same, for each letter of the value.
+        listed_per_letter: The same, for each letter of the value that tells one entry from others.
         listed_per_oddness: The same, for each standard deviation by which the value is spelled more oddly than entries.
         listed_per_size: The same, taken away for each power of ten of spellings.
         listed_per_ending: The same, for endings by which entries differ, too.
@@ -79,11 +79,13 @@ def chance_of_one(cost: Floats, lengths: Ints) -> Floats:
     )
 
 
-def weigh_letters(lengths: Ints, oddness: Floats, entries: int, by: ScoreParameters | None = None) -> Floats:
+def weigh_letters(
+    letters: Floats, oddness: Floats, entries: int, by: ScoreParameters | None = None
+) -> Floats:
     """Say what the letters of values tell about whether any entry is meant.
 
     Args:
-        lengths: How many letters each value has, (values,).
+        letters: How many letters of each value tell one entry from others, (values,).
         oddness: How oddly each is spelled, (values,).
         entries: How many spellings the list has: the more there are, the more of them lie near by chance.
         by: What the score is made with; None is what the fit found.
@@ -93,7 +95,7 @@ def weigh_letters(lengths: Ints, oddness: Floats, entries: int, by: ScoreParamet
     """
     by = by or ScoreParameters()
     evidence: Floats = (
-        by.listed_per_letter * np.minimum(lengths, MOST_LETTERS) + by.listed_per_oddness * oddness
+        by.listed_per_letter * np.minimum(letters, MOST_LETTERS) + by.listed_per_oddness * oddness
     )
     evidence += by.listed - by.listed_per_size * float(np.log10(max(entries, 1)))
     return evidence

@@ -48,6 +48,8 @@ _APART, _RARE, _BOTH_RARE = 0.25, 0.75, 0.5
 # Events that change no word, and the evidence that there are no others.
 _UNCHANGED = ("read", "order", "agreed")
 _SAME_WORDS = 7.0
+# From which rarity on all letters of a word tell: the square root of all spellings has it, or fewer.
+_FULLY = 0.5
 # Up to this rarity a word is so usual that leaving it out says nothing.
 _USUAL = 0.3
 # A value whose words, all of them an entry's, tell as much together is asked about: the evidence that it gets at least.
@@ -144,6 +146,22 @@ class Wording:
         strange = np.bincount(values.owners, ~known[values.all_ids], len(values.counts))
         is_understood: Mask = (strange == 0) & (values.counts > 0)
         return is_understood
+
+    def count_telling_letters(self, values: Words, letters: Ints) -> Floats:
+        """Count the letters of values; those of a word that many entries have count less.
+
+        Args:
+            values: The words of values.
+            letters: How many letters each value has, (values,).
+
+        Returns:
+            How many of its letters tell one entry from others, (values,).
+        """
+        rarity = np.where(values.known < 0, 1.0, self.information.rarity[values.known])
+        idle = pc.utf8_length(values.vocabulary).to_numpy() * np.maximum(1 - rarity / _FULLY, 0)
+        lost = np.bincount(values.owners, idle[values.all_ids], len(values.counts))
+        telling: Floats = np.maximum(letters - lost, 0)
+        return telling
 
     @cached_property
     def _costs_of_entries(self) -> Floats:
