@@ -434,6 +434,26 @@ def test_within_the_context_of_a_row() -> None:
     assert frame.table["at"].to_pylist() == outcome.table["at"]
 
 
+def test_an_entry_of_another_context_is_a_doubt() -> None:
+    towns = {
+        "North Quay": "Almery",
+        "North Quay Bank": "Brannock",
+        "Old Market": "Almery",
+        "Old Mart": "Brannock",
+    }
+    quays = igual.ReferenceList(list(towns), attributes={"town": list(towns.values())})
+    table = {
+        "at": ["north quay bank", "North Quay Bnk", "North Quay Bank", "North Qay", "Old Markt", "Old Markt"],
+        "town": ["Almery", "Almery", "Brannock", "Almery", "Almery", "Brannock"],
+    }
+    outcome = book_of(quays, within={"town": "town"}).apply(table)
+    assert outcome.table["at"][2:5] == ["North Quay Bank", "North Quay", "Old Market"]
+    why = dict(zip(outcome.open["value"], outcome.open["why"], strict=True))
+    for value in ("north quay bank", "North Quay Bnk"):
+        assert "‘North Quay Bank’ is in the list, with another town" in why[value]
+    assert {question.kind for question in outcome.questions} == {"single value"}
+
+
 def test_a_context_that_isnt_there_is_refused() -> None:
     with pytest.raises(igual.RulebookError, match="no attribute 'twon'; did you mean 'town'"):
         book_of(STREETS, within={"twon": "town"}).apply({"at": ["x"], "town": ["y"]})

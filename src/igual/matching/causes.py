@@ -11,7 +11,7 @@ from igual.matching.reasons import Reasons
 _ONE_BY_ONE = frozenset(
     {
         "numbers differ", "numbers reordered", "roman numerals differ", "opposites", "opposite may matter",
-        "negation",
+        "negation", "elsewhere",
         "case matters", "too long", "rival equal", "very short", "short words differ", "nearest only",
         "several entries", "ruling", "context missing", "context unknown", "as frequent",
     }

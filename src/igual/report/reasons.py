@@ -64,6 +64,7 @@ _DOUBTS: Mapping[str, Callable[[Sequence[str]], str]] = {
     "as frequent": lambda parts: (
         f"{int(parts[0]):,} rows have it, and {int(parts[1]):,} the entry itself: it may be an entry of its own"
     ),
+    "elsewhere": lambda parts: f"‘{parts[0]}’ is in the list, with another {' or '.join(parts[1:])}",
     "context missing": lambda parts: f"the {parts[0]} is missing",
     "context unknown": lambda parts: f"no entry has the {parts[0]} ‘{parts[1]}’",
     "too long": lambda _: "the text is too long to compare whole",

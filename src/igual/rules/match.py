@@ -14,7 +14,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from pydantic import Field, field_validator, model_validator
 
-from igual.column import TEXT, Counts, to_mask
+from igual.column import TEXT, Counts, Mask, to_mask
 from igual.decisions import NEW, Cause, Decision, Ruling, check_kind, interpret_ruling
 from igual.errors import ListError, RulebookError
 from igual.lists import ReferenceList, Shelf
@@ -234,7 +234,9 @@ class _Rewriter:
     def _match_within(self, values: pa.Array, decided: _Decided, columns: Sequence[pa.Array]) -> Matched:
         """Match values to the entries that fit what stands beside them."""
         matched = Matched.nothing(values)
+        is_restricted = np.zeros(len(values), np.bool_)
         for context in self._contexts.split(columns):
+            is_restricted[context.places] = context.members is not None
             inside = self if context.members is None else self._restrict(context.members)
             number_of = {place: number for number, place in enumerate(context.places.tolist())}
             ruled = {
@@ -248,7 +250,21 @@ class _Rewriter:
                 del decided[query]
             decided.update({int(context.places[number]): about for number, about in ruled.items()})
             matched.put_part(context.places, place_among_all(part, context))
+        self._doubt_entries_elsewhere(matched, is_restricted)
         return matched
+
+    def _doubt_entries_elsewhere(self, matched: Matched, is_restricted: Mask) -> None:
+        """Leave open what is like an entry of its context, and is, or is more like, one of another."""
+        like = np.flatnonzero(is_restricted & (matched.status == SETTLED) & (matched.how == How.FUZZY))
+        if not len(like):
+            return
+        anywhere = self._match_by_kinds(matched.values.take(pa.array(like)))
+        is_sure = (anywhere.status == SETTLED) | ((anywhere.how != How.FUZZY) & (anywhere.entry >= 0))
+        for place in np.flatnonzero(is_sure & (anywhere.entry != matched.entry[like])).tolist():
+            position, entry = int(like[place]), self.entries[anywhere.entry[place]]
+            doubt = Reason("elsewhere", (entry, *self._rule.within))
+            matched.explained[position] = (*matched.reasons_of(position), doubt)
+            matched.status[position] = OPEN
 
     def _restrict(self, members: npt.NDArray[np.int64]) -> _Rewriter:
         some = copy(self)
