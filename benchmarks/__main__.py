@@ -8,6 +8,8 @@ import subprocess
 import sys
 from pathlib import Path
 
+from igual.errors import did_you_mean
+
 FIGURES = {
     "rows": "figures.many_rows",
     "distinct": "figures.all_distinct_values",
@@ -63,6 +65,10 @@ def main(words: list[str]) -> None:
     if words[:1] == ["compare"]:
         compare(Path(words[1]))
         return
+    known = FIGURES | LARGE
+    for name in words:
+        if name not in known:
+            sys.exit(f"no figure is called {name!r}{did_you_mean(name, known, most=len(known))}")
     results = json.loads(RESULTS.read_text()) if RESULTS.exists() else {}
     for name in words or list(FIGURES):
         results[name] = measure(name)
