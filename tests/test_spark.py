@@ -49,6 +49,8 @@ def spark() -> Iterator[Any]:
             "spark.sql.shuffle.partitions": "3",
             "spark.driver.memory": "1g",
             # A short life: what takes long to compile never pays.
+            "spark.sql.codegen.wholeStage": "false",
+            "spark.sql.codegen.factoryMode": "NO_CODEGEN",
             "spark.driver.extraJavaOptions": "-XX:TieredStopAtLevel=1 -XX:+UseSerialGC",
         }
         builder = SparkSession.builder.master("local[2]")

@@ -53,7 +53,7 @@ def _list_grams(texts: Texts, sounded: Texts) -> tuple[Ints, Ints]:
     return rows, numbers
 
 
-def _mark_grams(rows: Ints, columns: Ints, shape: tuple[int, int]) -> sparse.csr_array:
+def _mark_grams(rows: Ints, columns: npt.NDArray[np.int32], shape: tuple[int, int]) -> sparse.csr_array:
     """Which q-grams each text has, (texts, columns)."""
     from scipy import sparse  # it takes a sixth of a second to load, and not every list needs it
 
@@ -69,7 +69,7 @@ class Grams:
     def __init__(self, entries: Texts, sounded: Texts) -> None:
         rows, numbers = _list_grams(entries, sounded)
         known = np.flatnonzero(mark(_NUMBERS, numbers))
-        self._columns = np.full(_NUMBERS, -1, np.int64)
+        self._columns = np.full(_NUMBERS, -1, np.int32)
         self._columns[known] = np.arange(len(known))
         counted = _mark_grams(rows, self._columns[numbers], (len(entries), len(known)))
         shared = np.bincount(counted.indices, minlength=len(known))

@@ -47,13 +47,15 @@ class LetterModel:
 
     def __init__(self, entries: Texts) -> None:
         self._three, self._two, self._one = (np.zeros(_CLASSES**length, np.int64) for length in (3, 2, 1))
-        for _, runs in _find_runs(entries):
-            self._three += np.bincount(runs.three, minlength=_CLASSES**3)
-            self._two += np.bincount(runs.two, minlength=_CLASSES**2)
-            self._one += np.bincount(runs.one, minlength=_CLASSES)
         # What stands before a letter, by all that follows.
-        self._before_three = self._three.reshape(-1, _CLASSES).sum(axis=1)
-        self._before_two = self._two.reshape(-1, _CLASSES).sum(axis=1)
+        self._before_three, self._before_two = np.zeros_like(self._two), np.zeros_like(self._one)
+        for _, runs in _find_runs(entries):
+            # Of a short list few runs occur: to count all that there may be would take longer.
+            np.add.at(self._three, runs.three, 1)
+            np.add.at(self._before_three, runs.three >> _BITS, 1)
+            np.add.at(self._two, runs.two, 1)
+            np.add.at(self._before_two, runs.two >> _BITS, 1)
+            np.add.at(self._one, runs.one, 1)
         # An entry is judged by the others: its own runs are taken away.
         usual = self._average_chances(entries, own=1)
         self._middle = float(usual.mean()) if len(usual) else 0.0
