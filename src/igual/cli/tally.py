@@ -84,7 +84,7 @@ def tally(
     from igual.lists import Codebook
     from igual.looking.comparison import cross_tabulate, measure_lengths
     from igual.looking.tally import find_unread, tally_column
-    from igual.report import looking_views, records
+    from igual.report import looking_views
     from igual.report.terminal import log_note, show, show_line
     from igual.text.wildcards import expand_names
 
@@ -130,7 +130,7 @@ def tally(
     elif as_json:
         print_json(_record(column, tallied, top))
     elif distinct:
-        for record in records.list_tally(tallied)[:top]:
+        for record in _record(column, tallied, top)["values"]:
             show_line(record["value"] or "")
     else:
         show(looking_views.tally_view(tallied, column, top or _MOST_SHOWN))

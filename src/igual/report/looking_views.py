@@ -13,13 +13,13 @@ import numpy as np
 from rich.console import Group, RenderableType
 from rich.text import Text
 
-from igual.looking.survey import MOST_LOOKED_THROUGH, Survey
 from igual.report.tables import MOST_SHOWN, Cell, draw_table, draw_value, format_percent
 from igual.report.wording import format_count
 from igual.text.characters import visible
 
 if TYPE_CHECKING:
     from igual.looking.comparison import ComparedValue, CrossTable
+    from igual.looking.survey import Survey
     from igual.looking.tally import Tally
 
 _NARROW = 20
@@ -30,6 +30,9 @@ _STATUSES = {"appeared": "green", "vanished": "red", "merged": "cyan", "changed"
 
 def survey_view(survey: Survey, name: str = "") -> RenderableType:
     """Columns first, then what is odd about them."""
+    # It brings all that looks for oddities, which tallies do without.
+    from igual.looking.survey import MOST_LOOKED_THROUGH
+
     columns: RenderableType = draw_table(
         f"{name + ': ' if name else ''}{format_count(survey.rows, 'row')}, "
         f"{format_count(len(survey.surveyed), 'column')}",
