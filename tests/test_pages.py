@@ -165,7 +165,7 @@ def test_hostile_values_are_texts(tmp_path: Path, browser: Browser) -> None:
 
 
 def test_large_tables_give_bounded_pages_that_say_so(tmp_path: Path, browser: Browser) -> None:
-    values = [f"value  {number}" for number in range(50_000)]
+    values = [f"value  {number}" for number in range(20_000)]
     outcome = igual.Rulebook([igual.rules.Spacing(column="a")]).apply({"a": values})
     outcome.report(tmp_path / "run.html")
     igual.tally(values).report(tmp_path / "tally.html")
@@ -173,7 +173,7 @@ def test_large_tables_give_bounded_pages_that_say_so(tmp_path: Path, browser: Br
         path = tmp_path / f"{name}.html"
         assert path.stat().st_size < 2_000_000
         with browser.open(path) as opened:
-            assert "and 45,000 more values" in opened.page.locator("main").inner_text()
+            assert "and 15,000 more values" in opened.page.locator("main").inner_text()
             # The first rows are there at once, the others soon after.
             opened.wait_until("document.querySelectorAll('[data-long] tbody tr').length === 5000")
             opened.page.locator("[data-long] input").first.fill("4999")
