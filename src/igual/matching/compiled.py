@@ -102,6 +102,7 @@ def _fill(
                 step = np.int32(step + instead[classes[j]])
                 if i == 1 and j == 1:
                     step = np.int32(step + first)
+                # The orders of `_is_reordered`, written out: this is done for each cell.
                 if i > 1 and j > 1 and character == characters[j - 1] and before == characters[j]:
                     step = min(step, np.int32(table[i - 2, j - 2] + reordered[_SWAPPED]))
                 if has_threes and i > 2 and j > 2:
