@@ -23,6 +23,7 @@ from igual.matching.grams import Grams
 from igual.matching.index import MatchIndex
 from igual.matching.keys import MOST_CHARACTERS, letters_key, plain, two_letter_key, words_key
 from igual.matching.lookalikes import group_lookalikes
+from igual.matching.scope import Scope, keep_allowed
 from igual.matching.scoring import BY_LETTERS, BY_WORDS, Candidates, chance_of_one, chances, weigh_letters
 from igual.matching.sounds import consonants, sounds, unspaced
 from igual.matching.spellings import Spellings
@@ -340,3 +341,31 @@ def test_compiled_costs_are_the_same() -> None:
     far = edits.values(Texts.of(texts("q" * 64))), edits.entries(Texts.of(texts("a" * 64)))
     assert edits.costs(*far, np.array([0]), np.array([0])).tolist() == [FAR]
     assert not edits.counts(*far, np.array([0]), np.array([0])).any()
+
+
+_NUMBERS = st.integers(0, 2)
+
+
+@given(
+    st.lists(st.tuples(st.integers(-1, 2), st.integers(-1, 2)), min_size=1),
+    st.lists(st.tuples(_NUMBERS, _NUMBERS), min_size=1),
+)
+def test_a_scope_allows_what_has_the_attributes(
+    wanted: list[tuple[int, int]], held: list[tuple[int, int]]
+) -> None:
+    scope = Scope.of(np.array(wanted), np.array(held))
+    allowed = [
+        (value, entry)
+        for value, sought in enumerate(wanted)
+        for entry, has in enumerate(held)
+        if all(one in (-1, other) for one, other in zip(sought, has, strict=True))
+    ]
+    every = np.divmod(np.arange(len(wanted) * len(held)), len(held))
+    assert [*zip(*(side.tolist() for side in keep_allowed(scope, *every)), strict=True)] == allowed
+    assert (
+        scope.sizes.tolist() == np.bincount([value for value, _ in allowed], minlength=len(wanted)).tolist()
+    )
+    last = np.array([len(wanted) - 1])
+    assert (
+        scope.take(last).allows(np.zeros(len(held), np.int64), np.arange(len(held))).sum() == scope.sizes[-1]
+    )

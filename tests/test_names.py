@@ -13,6 +13,8 @@ import numpy as np
 import openpyxl
 import pyarrow as pa
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 import igual
 from igual.decisions import Cause
@@ -26,7 +28,7 @@ from igual.matching.texts import Texts
 from igual.matching.words import Words, divide
 from igual.rules import Match, Mention
 from tests.attack.forked import Done
-from tests.conftest import texts
+from tests.conftest import examples, texts
 from tests.test_review import Terminal
 
 Run = Callable[..., Done]
@@ -452,6 +454,56 @@ def test_an_entry_of_another_context_is_a_doubt() -> None:
     for value in ("north quay bank", "North Quay Bnk"):
         assert "‘North Quay Bank’ is in the list, with another town" in why[value]
     assert {question.kind for question in outcome.questions} == {"single value"}
+
+
+def test_a_kind_settles_nothing_that_is_an_entry_elsewhere() -> None:
+    towns = {f"{place} Quay Bank": "Almery" for place in ("North", "Old", "Kestrel")} | {
+        "North Quay": "Brannock"
+    }
+    quays = igual.ReferenceList(list(towns), attributes={"town": list(towns.values())})
+    ruled = igual.Rulings().decide_kind("at", "word left out", "bank", yes=True, on="2026-05-08")
+    table = {"at": ["North Quay", "Kestrel Quay", "North Quay"], "town": ["Almery", "Almery", "Brannock"]}
+    outcome = book_of(quays, ruled, within={"town": "town"}).apply(table)
+    assert outcome.table["at"] == ["North Quay", "Kestrel Quay Bank", "North Quay"]
+    assert outcome.open["value"].tolist() == ["North Quay"]
+    assert "‘North Quay’ is in the list, with another town" in outcome.open["why"][0]
+
+
+@given(st.data())
+@examples(40)
+def test_no_proposal_is_of_another_context(data: Any) -> None:
+    names = [
+        "Church Street",
+        "Church Lane",
+        "Old Street",
+        "Old Mill",
+        "Mill Lane",
+        "KQ",
+        "Kestrel Quay",
+        "Quay",
+    ]
+    names += [f"{name} {number}" for name in names for number in "12"]
+    places = data.draw(st.lists(st.sampled_from(names), min_size=2, unique=True))
+    towns = [data.draw(st.sampled_from(["Almery", "Brannock", "Old Town"])) for _ in places]
+    streets = igual.ReferenceList(places, attributes={"town": towns})
+    asked = data.draw(
+        st.lists(st.sampled_from([*names, "Chruch Street", "old mil", "k q", "Mill"]), min_size=1)
+    )
+    beside = [data.draw(st.sampled_from([*towns, "ALMERY", ""])) for _ in asked]
+    outcome = book_of(streets, within={"town": "town"}).apply({"at": asked, "town": beside})
+    town_of = dict(zip(places, towns, strict=True))
+    for value, town, clean in zip(asked, beside, outcome.table["at"], strict=True):
+        fits = [name for name in places if town_of[name].casefold() == town.casefold()]
+        if value in fits:
+            assert clean == value
+        elif clean != value:
+            assert clean in fits
+    known = {town.casefold() for town in towns}
+    for value, proposal in zip(outcome.open["value"], outcome.open["proposal"], strict=True):
+        beside_it = {
+            town.casefold() for text, town in zip(asked, beside, strict=True) if text == value.strip()
+        }
+        assert town_of[proposal].casefold() in beside_it or not beside_it <= known
 
 
 def test_a_context_that_isnt_there_is_refused() -> None:

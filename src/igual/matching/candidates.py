@@ -7,7 +7,6 @@ from functools import cached_property
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from igual.matching import fitted
 from igual.matching.choosing import concatenate_candidates, join_pairs, keep_cheapest, mark_worth_weighing
@@ -17,9 +16,11 @@ from igual.matching.edits import FAR, UNIT, Edits, Prepared
 from igual.matching.endings import Endings
 from igual.matching.forms import Forms
 from igual.matching.grams import Grams
+from igual.matching.initials import Initials
 from igual.matching.letter_model import LetterModel
-from igual.matching.pairs import Ints, expand_spans, pack_pairs, split_runs
+from igual.matching.pairs import Ints, pack_pairs, split_runs
 from igual.matching.queries import PreparedSounds, Queries
+from igual.matching.scope import Scope
 from igual.matching.scoring import (
     BY_INITIALS,
     BY_LETTERS,
@@ -44,7 +45,7 @@ _WEIGHED_COST, _NEIGHBOURS_COST, _WEIGHED = 6.0, 8.4, 16
 # Many pairs are weighed in parts, so that they need little room.
 _PAIRS_AT_A_TIME = 1 << 20
 _MOST_SURFACE, _MOST_SOUNDS = 3, 5
-_INITIALS_COST, _INITIALS_CROWD = 6.0, 60
+_INITIALS_COST = 6.0
 # A list of so many spellings is worth building in several threads.
 _LONG_LIST = 20_000
 
@@ -122,13 +123,8 @@ class CandidateSearch:
         return Wording(words, self.edits, self.vocabulary, self._owners)
 
     @cached_property
-    def _initials(self) -> tuple[pa.Array, Ints, Ints]:
-        """Initials of spellings of two words or more; where the spellings of each begin, and which they are."""
-        several_words = np.flatnonzero(self.wording.entries.counts > 1)
-        initials = self.wording.entries.list_initials().take(pa.array(several_words)).dictionary_encode()
-        codes = initials.indices.to_numpy(zero_copy_only=False)
-        ends = np.cumsum(np.bincount(codes, minlength=len(initials.dictionary)))
-        return initials.dictionary, np.append(0, ends), several_words[np.argsort(codes, kind="stable")]
+    def _initials(self) -> Initials:
+        return Initials(self.wording.entries)
 
     def build(self) -> None:
         """Build what likeness needs for a long list, several parts at a time."""
@@ -146,11 +142,12 @@ class CandidateSearch:
         )
         run_in_threads(parts)
 
-    def prepare(self, values: Forms) -> Queries:
+    def prepare(self, values: Forms, scope: Scope | None = None) -> Queries:
         """Prepare values for a search in this list.
 
         Args:
             values: The values in all forms.
+            scope: Which entries each may mean; None: every one.
 
         Returns:
             The values, ready to be searched for.
@@ -158,8 +155,16 @@ class CandidateSearch:
         sounded = _prepare_sounds(values, self._sound_edits.values)
         words = self.wording.words(values.word_keys, values.parts)
         telling = self.wording.count_telling_letters(words, values.letters.lengths)
-        evidence = weigh_letters(telling, self.letter_model.oddness(values.letters), len(self.spellings))
-        return Queries(values, self.edits.values(values.letters), sounded, words, evidence)
+        sizes = len(self.spellings) if scope is None else scope.sizes
+        evidence = weigh_letters(telling, self.letter_model.oddness(values.letters), sizes)
+        return Queries(
+            values,
+            self.edits.values(values.letters),
+            sounded,
+            words,
+            evidence,
+            scope and scope.for_spellings(self._owners),
+        )
 
     def find(self, queries: Queries) -> tuple[Candidates, Floats, Floats]:
         """Find the spellings that each value may mean.
@@ -172,7 +177,7 @@ class CandidateSearch:
             means any of its candidates, (values,).
         """
         forms, lengths = queries.forms, queries.forms.letters.lengths
-        near = self._weigh_by_letters(queries, *self._deletions.pairs(forms.letters))
+        near = self._weigh_by_letters(queries, *self._deletions.pairs(forms.letters, queries.scope))
         best_cost = np.full(len(lengths), np.inf)
         np.minimum.at(best_cost, near.value, near.cost)
         enough = _SURE + _SURE_PER_LETTER * np.minimum(lengths, MOST_LETTERS)
@@ -235,7 +240,7 @@ class CandidateSearch:
         joined = join_pairs(
             self._grams.pairs(forms.words, forms.sounds),
             self._deletions.pairs(forms.letters),
-            self._find_by_initials(queries.words),
+            self._initials.pairs(queries.words),
         )
         by_letters = self._weigh_by_letters(queries, *joined)
         pairs, near = pack_pairs(*joined), pack_pairs(by_letters.value, by_letters.spelling)
@@ -346,8 +351,8 @@ class CandidateSearch:
 
     def _search_widely(self, queries: Queries) -> Candidates:
         """Find candidates that sound alike, share rare bits of text or words, or are initials of one another."""
-        shared = self._grams.pairs(queries.forms.words, queries.forms.sounds)
-        alike = self._same_consonants.pairs(queries.sounded.consonants.texts)
+        shared = self._grams.pairs(queries.forms.words, queries.forms.sounds, queries.scope)
+        alike = self._same_consonants.pairs(queries.sounded.consonants.texts, queries.scope)
         by_letters = self._weigh_by_letters(queries, *join_pairs(alike, shared))
         return concatenate_candidates([by_letters, self._read_by_words(queries, shared)])
 
@@ -364,7 +369,7 @@ class CandidateSearch:
 
     def _read_by_words(self, queries: Queries, shared: tuple[Ints, Ints]) -> Candidates:
         parts = []
-        by_initials = self._find_by_initials(queries.words)
+        by_initials = self._initials.pairs(queries.words, queries.scope)
         for reading, (value_idx, entry_idx) in ((BY_WORDS, shared), (BY_INITIALS, by_initials)):
             counts = queries.words.counts[value_idx], self.wording.entries.counts[entry_idx]
             several = (counts[0] > 1) | (counts[1] > 1)
@@ -378,20 +383,6 @@ class CandidateSearch:
                 )
             parts.append(read.take(np.isfinite(read.cost)))
         return concatenate_candidates(parts)
-
-    def _find_by_initials(self, words: Words) -> tuple[Ints, Ints]:
-        """Find values of one short word, or of several, and the entries with such initials."""
-        known, begins, positions = self._initials
-        initials = words.list_initials()
-        single = pa.array(words.counts == 1)
-        letters = words.vocabulary.take(pa.array(words.ids[np.minimum(words.starts, len(words.ids) - 1)]))
-        wanted = pc.if_else(single, letters, initials)
-        wanted = pc.if_else(pc.less_equal(pc.utf8_length(wanted), 6), wanted, "")
-        code = pc.index_in(wanted, known).fill_null(len(known)).to_numpy(zero_copy_only=False)
-        start = begins[code]
-        times = begins[np.minimum(code + 1, len(known))] - start
-        times[times > _INITIALS_CROWD] = 0
-        return np.repeat(np.arange(len(code)), times), positions[expand_spans(start, times)]
 
 
 def _prepare_sounds(texts: Forms, prepare: Callable[[Texts], Prepared]) -> PreparedSounds:

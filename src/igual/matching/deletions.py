@@ -14,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from igual.matching.pairs import Ints, expand_spans, mark_run_starts, sort_distinct_pairs, split_runs
+from igual.matching.scope import Scope, keep_allowed
 from igual.matching.texts import Texts
 
 Hashes = npt.NDArray[np.uint64]
@@ -126,7 +127,7 @@ class Deletions:
         self._hashes = keys[:distinct]
         self._begins = np.concatenate([*begins, np.array([len(keys)], np.uint32)])
 
-    def pairs(self, values: Texts) -> tuple[Ints, Ints]:
+    def pairs(self, values: Texts, scope: Scope | None = None) -> tuple[Ints, Ints]:
         """Values and entries that may be within two edits: places in both, sorted, no pair twice.
 
         What is left of many entries says little about any: where two characters of a value are left out, such
@@ -138,7 +139,7 @@ class Deletions:
             hashes.append(deleted[row, way] >> self._bits)
             askers.append(places[row])
             length = values.lengths[places[0]]
-            crowds.append(np.where(way > length, _CROWD, _EVER_SO_MANY))
+            crowds.append(np.where((way > length) & (scope is None), _CROWD, _EVER_SO_MANY))
         wanted, asker, crowd = np.concatenate(hashes), np.concatenate(askers), np.concatenate(crowds)
         order = np.argsort(wanted)
         wanted, asker, crowd = wanted[order], asker[order], crowd[order]
@@ -151,7 +152,8 @@ class Deletions:
         pairs = []
         for some in split_runs(asker, times, _BLOCK):
             owner = self._owners[expand_spans(begin[some], times[some])].astype(np.int64)
-            pairs.append(sort_distinct_pairs(np.repeat(asker[some], times[some]), owner))
+            met_pairs = keep_allowed(scope, np.repeat(asker[some], times[some]), owner)
+            pairs.append(sort_distinct_pairs(*met_pairs))
         value_idx, entry_idx = zip(*pairs, strict=True)
         return np.concatenate(value_idx), np.concatenate(entry_idx)
 

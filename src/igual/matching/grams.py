@@ -13,6 +13,7 @@ import numpy as np
 import numpy.typing as npt
 
 from igual.matching.pairs import Ints, number_within_runs, sort_distinct_pairs
+from igual.matching.scope import Scope
 from igual.matching.sounds import consonants
 from igual.matching.texts import Texts
 from igual.text.packed import mark
@@ -83,16 +84,24 @@ class Grams:
         counted.eliminate_zeros()
         self._by_gram = counted.T.tocsr()
 
-    def pairs(self, values: Texts, sounded: Texts) -> tuple[Ints, Ints]:
+    def pairs(self, values: Texts, sounded: Texts, scope: Scope | None = None) -> tuple[Ints, Ints]:
         """Values and the entries that share most with each: places in both, sorted, no pair twice."""
         blocks = [np.arange(at, min(at + _BLOCK, len(values))) for at in range(0, len(values), _BLOCK)]
-        pairs_of_blocks = [self._pairs(block[0], values.take(block), sounded.take(block)) for block in blocks]
+        pairs_of_blocks = [
+            self._pairs(
+                block[0],
+                values.take(block),
+                sounded.take(block),
+                None if scope is None else scope.take(block),
+            )
+            for block in blocks
+        ]
         if not pairs_of_blocks:
             return np.zeros(0, np.int64), np.zeros(0, np.int64)
         value_idx, entry_idx = (np.concatenate(parts) for parts in zip(*pairs_of_blocks, strict=True))
         return value_idx, entry_idx
 
-    def _pairs(self, start: int, values: Texts, sounded: Texts) -> tuple[Ints, Ints]:
+    def _pairs(self, start: int, values: Texts, sounded: Texts, scope: Scope | None) -> tuple[Ints, Ints]:
         rows, numbers = _list_grams(values, sounded)
         columns = self._columns[numbers]
         # What no entry has tells nothing.
@@ -101,6 +110,10 @@ class Grams:
         counted = _mark_grams(rows[is_known], columns[is_known], shape)
         counted.data = self._weights[counted.indices]
         shared = (counted @ self._by_gram).tocsr()
+        if scope is not None:
+            asker = np.repeat(np.arange(len(values)), np.diff(shared.indptr))
+            shared.data[~scope.allows(asker, shared.indices)] = 0
+            shared.eliminate_zeros()
         # Entries that cover little of a value, next to what the best covers, are let go at once.
         sizes = np.diff(shared.indptr)
         filled = np.flatnonzero(sizes)

@@ -68,26 +68,6 @@ class MatchIndex:
     def __repr__(self) -> str:
         return f"<igual.MatchIndex of {len(self.names):,} entries, {len(self.spellings):,} spellings>"
 
-    def restrict(self, members: Ints) -> MatchIndex:
-        """Give an index of some of the entries alone.
-
-        Args:
-            members: Their positions, sorted, (members,).
-
-        Returns:
-            An index in which they are numbered from 0.
-        """
-        number_of = np.full(len(self.names), -1, np.int64)
-        number_of[members] = np.arange(len(members))
-        spellings, owners = self._accepted
-        kept = number_of[owners] >= 0
-        some = MatchIndex.__new__(MatchIndex)
-        some.reference, some.vocabulary = self.reference, self.vocabulary
-        some.entries = self.entries.take(pa.array(members))
-        some._accepted = spellings.filter(pa.array(kept)), number_of[owners[kept]]
-        some.names = tuple(self.names[member] for member in members.tolist())
-        return some
-
     @cached_property
     def position_of(self) -> dict[str, int]:
         """The position of each entry."""

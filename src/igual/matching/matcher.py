@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -33,6 +33,7 @@ from igual.matching.reasons import (
     explain_pairs,
     spelled_alike,
 )
+from igual.matching.scope import Scope
 from igual.matching.scoring import BY_INITIALS, BY_LETTERS, Floats
 from igual.matching.thresholds import DEFAULTS, Thresholds
 from igual.matching.words import MOST_WORDS
@@ -60,15 +61,17 @@ def match_values(
     by: Sequence[By] = WAYS,
     thresholds: Thresholds = DEFAULTS,
     on_progress: ProgressCallback | None = None,
+    scope: Scope | None = None,
 ) -> Matched:
-    """Match distinct values to the entries of a list.
+    """Match values to the entries of a list.
 
     Args:
-        values: Distinct values, none of them blank, (values,).
+        values: Values, none of them blank, each once within one scope, (values,).
         index: The list.
         by: The ways to match.
         thresholds: When a likely match is accepted.
         on_progress: Is called with how many of how many parts are done.
+        scope: Which entries each may mean; None: every one.
 
     Returns:
         What became of each value.
@@ -80,12 +83,13 @@ def match_values(
         # Nobody's entry is so long, and to bring such a text into other forms takes long.
         meant = left if look_up.how in (How.EXACT, How.ALIAS) else left & is_short
         if meant.any():
-            _look_up_values(matched, index, look_up, meant, thresholds.case_sensitive)
+            _look_up_values(matched, index, look_up, meant, thresholds.case_sensitive, scope)
             left &= meant | ~is_short
     if "fuzzy" in by and left.any():
 
         def match_chunk(chunk: Ints) -> Matched:
-            return match_by_likeness(values.take(pa.array(chunk)), index, thresholds)
+            part = scope.take(chunk) if scope is not None else None
+            return match_by_likeness(values.take(pa.array(chunk)), index, thresholds, part)
 
         index.search.build()
         lengths = pc.utf8_length(values).to_numpy(zero_copy_only=False).astype(np.int64)
@@ -95,12 +99,20 @@ def match_values(
 
 
 def _look_up_values(
-    matched: Matched, index: MatchIndex, look_up: LookUp, left: Mask, case_sensitive: bool
+    matched: Matched,
+    index: MatchIndex,
+    look_up: LookUp,
+    left: Mask,
+    case_sensitive: bool,
+    scope: Scope | None,
 ) -> None:
     """Settle what a look-up finds, and leave open what it finds twice; both are no longer `left`."""
     positions = np.flatnonzero(left)
     keys = look_up.key(matched.values if left.all() else matched.values.take(pa.array(positions)))
     entry = look_up.spellings.look_up(keys)
+    contested = _find_contested(look_up, keys)
+    if scope is not None:
+        contested = _keep_allowed(scope, positions, entry, contested)
     hit = entry >= 0
     settled, how = positions[hit], look_up.how
     matched.status[settled], matched.how[settled], matched.score[settled] = SETTLED, how, _SCORES[how]
@@ -112,23 +124,48 @@ def _look_up_values(
             if _cases_differ(text, index.names[matched.entry[position]]):
                 matched.status[position] = OPEN
                 matched.explained[position] = (OF_LOOK_UP[how], CASE_MATTERS)
-    if look_up.spellings.contested:
-        contested = look_up.spellings.is_contested(keys)
-        few = positions[contested].tolist(), keys.filter(pa.array(contested)).to_pylist()
-        for position, key in zip(*few, strict=True):
-            _leave_contested(matched, index, look_up, position, key)
-            left[position] = False
+    for number, entries in contested.items():
+        _leave_contested(matched, index, look_up.how, int(positions[number]), entries)
+        left[positions[number]] = False
 
 
-def _leave_contested(matched: Matched, index: MatchIndex, look_up: LookUp, position: int, key: str) -> None:
+def _find_contested(look_up: LookUp, keys: pa.Array) -> dict[int, Collection[int]]:
+    """The entries of each key that several have, by its number."""
+    contested = look_up.spellings.contested
+    if not contested:
+        return {}
+    numbers = np.flatnonzero(look_up.spellings.is_contested(keys))
+    texts = keys.take(pa.array(numbers)).to_pylist()
+    return {number: contested[text] for number, text in zip(numbers.tolist(), texts, strict=True)}
+
+
+def _keep_allowed(
+    scope: Scope, positions: Ints, entry: Ints, contested: Mapping[int, Collection[int]]
+) -> dict[int, Collection[int]]:
+    """Take away entries that values can't mean; of contested keys one entry may be left, and is put in."""
+    entry[(entry >= 0) & ~scope.allows(positions, entry)] = -1
+    left = {}
+    for number, entries in contested.items():
+        some = np.array(sorted(entries))
+        allowed = some[scope.allows(np.full(len(some), positions[number]), some)].tolist()
+        if len(allowed) == 1:
+            entry[number] = allowed[0]
+        elif allowed:
+            left[number] = allowed
+    return left
+
+
+def _leave_contested(
+    matched: Matched, index: MatchIndex, how: How, position: int, claimed: Collection[int]
+) -> None:
     """Leave a value open whose key several entries have."""
-    entries = sorted(look_up.spellings.contested[key], key=index.names.__getitem__)
+    entries = sorted(claimed, key=index.names.__getitem__)
     score = round(1 / len(entries), _DECIMALS)
     sizes = len(entries)
     matched.rankings.append((np.full(sizes, position), np.array(entries), np.full(sizes, score)))
     matched.entry[position], matched.runner_up[position] = entries[:2]
     matched.score[position] = matched.runner_up_score[position] = score
-    matched.how[position], matched.status[position] = look_up.how, OPEN
+    matched.how[position], matched.status[position] = how, OPEN
     matched.explained[position] = (spelled_alike([index.names[entry] for entry in entries]),)
 
 
@@ -148,19 +185,22 @@ class _Best(NamedTuple):
     any_meant: Floats
 
 
-def match_by_likeness(values: pa.Array, index: MatchIndex, thresholds: Thresholds) -> Matched:
+def match_by_likeness(
+    values: pa.Array, index: MatchIndex, thresholds: Thresholds, scope: Scope | None = None
+) -> Matched:
     """Match values by likeness alone.
 
     Args:
-        values: Distinct values, none of them blank, (values,).
+        values: Values, none of them blank, each once within one scope, (values,).
         index: The list.
         thresholds: When a likely match is accepted.
+        scope: Which entries each may mean; None: every one.
 
     Returns:
         What became of each value.
     """
     matched = Matched.nothing(values)
-    queries = index.search.prepare(Forms.of(values))
+    queries = index.search.prepare(Forms.of(values), scope)
     best = _rank(matched, index, queries)
     positions = best.position
     matched.how[positions] = How.FUZZY

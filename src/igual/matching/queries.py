@@ -7,6 +7,7 @@ from typing import NamedTuple
 from igual.matching.edits import Prepared
 from igual.matching.forms import Forms
 from igual.matching.pairs import Ints
+from igual.matching.scope import Scope
 from igual.matching.scoring import Floats
 from igual.matching.words import Words
 
@@ -32,6 +33,7 @@ class Queries(NamedTuple):
         sounded: Their sounds, for edits between sounds.
         words: Their words, next to those of the entries.
         evidence: What their letters say about whether any entry is meant, as a logit, (values,).
+        scope: Which entries each may mean; None: every one.
     """
 
     forms: Forms
@@ -39,6 +41,7 @@ class Queries(NamedTuple):
     sounded: PreparedSounds
     words: Words
     evidence: Floats
+    scope: Scope | None = None
 
     def take(self, positions: Ints) -> Queries:
         """Choose some of the values.
@@ -56,4 +59,5 @@ class Queries(NamedTuple):
             PreparedSounds(sounds.take(positions), consonants.take(positions)),
             self.words.take(positions),
             self.evidence[positions],
+            self.scope.take(positions) if self.scope is not None else None,
         )

@@ -80,14 +80,14 @@ def chance_of_one(cost: Floats, lengths: Ints) -> Floats:
 
 
 def weigh_letters(
-    letters: Floats, oddness: Floats, entries: int, by: ScoreParameters | None = None
+    letters: Floats, oddness: Floats, entries: int | Ints, by: ScoreParameters | None = None
 ) -> Floats:
     """Say what the letters of values tell about whether any entry is meant.
 
     Args:
         letters: How many letters of each value tell one entry from others, (values,).
         oddness: How oddly each is spelled, (values,).
-        entries: How many spellings the list has: the more there are, the more of them lie near by chance.
+        entries: How many spellings each may mean: the more there are, the more of them lie near by chance.
         by: What the score is made with; None is what the fit found.
 
     Returns:
@@ -97,7 +97,7 @@ def weigh_letters(
     evidence: Floats = (
         by.listed_per_letter * np.minimum(letters, MOST_LETTERS) + by.listed_per_oddness * oddness
     )
-    evidence += by.listed - by.listed_per_size * float(np.log10(max(entries, 1)))
+    evidence += by.listed - by.listed_per_size * np.log10(np.maximum(entries, 1))
     return evidence
 
 

@@ -2,34 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 import pyarrow as pa
+import pyarrow.compute as pc
 
-from igual.column import TEXT, Mask
+from igual.column import TEXT, Mask, to_mask
 from igual.matching.lookups import How
 from igual.matching.matched import OPEN, SETTLED, Matched
+from igual.matching.pairs import Ints
 from igual.matching.reasons import Reason
+from igual.matching.scope import Scope
 from igual.text.folding import folded_key
-
-Ints = npt.NDArray[np.int64]
-
-
-class Context(NamedTuple):
-    """Values that stand in one context.
-
-    Attributes:
-        places: Which values, (some,).
-        members: Positions of the entries that may be meant; None where nothing restricts them.
-        doubt: Why no match in it is sure, where a part of it is missing or unknown.
-    """
-
-    places: Ints
-    members: Ints | None
-    doubt: Reason | None
 
 
 class Contexts:
@@ -41,69 +27,71 @@ class Contexts:
 
     def __init__(self, attributes: Sequence[tuple[str, Sequence[str | None]]]) -> None:
         self._names = [name for name, _ in attributes]
-        self._of_entries = [_fold(pa.array(cells, TEXT)) for _, cells in attributes]
+        encoded = [_fold(pa.array(cells, TEXT)).dictionary_encode() for _, cells in attributes]
+        self._known = [column.dictionary for column in encoded]
+        codes = [column.indices.to_numpy(zero_copy_only=False) for column in encoded]
+        self._held: Ints = np.stack(codes, axis=1).astype(np.int64) if codes else np.zeros((0, 0), np.int64)
 
-    def split(self, columns: Sequence[pa.Array]) -> Iterator[Context]:
-        """Group rows by what stands in their other columns.
+    def read(self, columns: Sequence[pa.Array]) -> Context:
+        """Find out what the other columns of rows restrict.
 
         Args:
             columns: What stands there, for each attribute, (values,) each.
 
-        Yields:
-            Each context that occurs, with its values.
+        Returns:
+            Which entries each value may mean, and what is doubtful about that.
         """
         folded = [_fold(cells) for cells in columns]
-        texts = [cells.to_pylist() for cells in columns]
-        groups: dict[tuple[str, ...], list[int]] = {}
-        for place, key in enumerate(zip(*folded, strict=True)):
-            groups.setdefault(key, []).append(place)
-        for key, places in groups.items():
-            fits = np.ones(len(self._of_entries[0]), np.bool_)
-            doubt: Reason | None = None
-            for name, wanted, of_entries, written in zip(
-                self._names, key, self._of_entries, texts, strict=True
-            ):
-                if not wanted:
-                    doubt = doubt or Reason("context missing", (name,))
-                    continue
-                has: Mask = np.array([text == wanted for text in of_entries], np.bool_)
-                if has.any():
-                    fits &= has
-                else:
-                    doubt = doubt or Reason("context unknown", (name, written[places[0]] or ""))
-            members: Ints | None = np.flatnonzero(fits)
-            if not fits.any():
-                doubt, members = (
-                    Reason("context unknown", (self._names[-1], texts[-1][places[0]] or "")),
-                    None,
-                )
-            elif fits.all():
-                members = None
-            yield Context(np.array(places, np.int64), members, doubt)
+        found = [
+            pc.index_in(cells, known).fill_null(-1) for cells, known in zip(folded, self._known, strict=True)
+        ]
+        wanted = np.stack([codes.to_numpy(zero_copy_only=False) for codes in found], axis=1).astype(np.int64)
+        is_missing = np.stack([to_mask(pc.equal(cells, "")) for cells in folded], axis=1)
+        wanted[is_missing] = -1
+        scope = Scope.of(wanted, self._held)
+        is_open = wanted < 0
+        doubtful = np.where(is_open.any(axis=1), is_open.argmax(axis=1), -1)
+        # Each is known, but no entry has them together.
+        is_alone = scope.sizes == 0
+        doubtful[is_alone] = len(self._names) - 1
+        is_missing[is_alone] = False
+        wanted[is_alone], scope.sizes[is_alone] = -1, len(self._held)
+        return Context(scope, doubtful, is_missing, self._names, columns)
 
 
-def place_among_all(part: Matched, context: Context) -> Matched:
-    """Number the entries of a part as in the whole list, and leave open what a doubtful context can't settle.
+class Context(NamedTuple):
+    """What the other columns of rows restrict.
 
-    Args:
-        part: What became of the values of a context, with entries numbered as in it.
-        context: The context.
-
-    Returns:
-        The same part.
+    Attributes:
+        scope: Which entries each value may mean.
+        doubtful: The number of an attribute that is missing or unknown, -1: none, (values,).
+        is_missing: Which cells are blank, (values, attributes).
+        names: The attributes.
+        columns: The cells, for each attribute, (values,) each.
     """
-    members = context.members
-    if members is not None:
-        part.entry = np.where(part.entry >= 0, members[part.entry], -1)
-        part.runner_up = np.where(part.runner_up >= 0, members[part.runner_up], -1)
-        part.rankings = [(value, members[entry], score) for value, entry, score in part.rankings]
-    if context.doubt is not None:
-        for position in np.flatnonzero((part.status == SETTLED) & (part.how != How.RULING)).tolist():
-            part.explained[position] = (*part.reasons_of(position), context.doubt)
-            part.status[position] = OPEN
-    return part
+
+    scope: Scope
+    doubtful: Ints
+    is_missing: Mask
+    names: Sequence[str]
+    columns: Sequence[pa.Array]
+
+    def leave_open(self, matched: Matched) -> None:
+        """Leave open what was settled, by nobody, though a part of the context is missing or unknown.
+
+        Args:
+            matched: What became of the values; it is changed.
+        """
+        is_doubtful = (self.doubtful >= 0) & (matched.status == SETTLED) & (matched.how != How.RULING)
+        for position in np.flatnonzero(is_doubtful).tolist():
+            number = int(self.doubtful[position])
+            doubt = Reason("context missing", (self.names[number],))
+            if not self.is_missing[position, number]:
+                written = self.columns[number][position].as_py() or ""
+                doubt = Reason("context unknown", (self.names[number], written))
+            matched.explained[position] = (*matched.reasons_of(position), doubt)
+            matched.status[position] = OPEN
 
 
-def _fold(cells: pa.Array) -> list[str]:
-    folded: list[str] = folded_key(cells.fill_null("")).to_pylist()
-    return folded
+def _fold(cells: pa.Array) -> pa.Array:
+    return folded_key(cells.fill_null(""))

@@ -26,9 +26,10 @@ from igual.matching.matched import OPEN, SETTLED, UNKNOWN, Matched
 from igual.matching.matcher import WAYS, By, match_values
 from igual.matching.questions import REFUSED
 from igual.matching.reasons import Reason
+from igual.matching.scope import Scope
 from igual.matching.thresholds import DEFAULTS, Thresholds
 from igual.matching.vocabulary import Vocabulary
-from igual.rules.contexts import Contexts, place_among_all
+from igual.rules.contexts import Contexts
 from igual.rules.lookup import ListRule, Otherwise, fill_unknown, unknown_among
 from igual.rules.rewriters import Details, NearMiss, Note, Rewriter, Rewritten
 from igual.rulings import Rulings
@@ -233,29 +234,28 @@ class _Rewriter:
 
     def _match_within(self, values: pa.Array, decided: _Decided, columns: Sequence[pa.Array]) -> Matched:
         """Match values to the entries that fit what stands beside them."""
-        matched = Matched.nothing(values)
-        is_restricted = np.zeros(len(values), np.bool_)
-        for context in self._contexts.split(columns):
-            is_restricted[context.places] = context.members is not None
-            inside = self if context.members is None else self._restrict(context.members)
-            number_of = {place: number for number, place in enumerate(context.places.tolist())}
-            ruled = {
-                number_of[query]: (ruling, decision)
-                for query, (ruling, decision) in decided.items()
-                if query in number_of
-                and (decision.kind not in ("entry", "alias") or decision.text in inside._index.position_of)
-            }
-            part = inside._match(values.take(pa.array(context.places)), ruled)
-            for query in number_of.keys() & decided.keys():
-                del decided[query]
-            decided.update({int(context.places[number]): about for number, about in ruled.items()})
-            matched.put_part(context.places, place_among_all(part, context))
-        self._doubt_entries_elsewhere(matched, is_restricted)
+        context = self._contexts.read(columns)
+        scope = context.scope
+        for query in [
+            query for query, (_, decision) in decided.items() if not self._fits(scope, query, decision)
+        ]:
+            del decided[query]
+        matched = self._match(values, decided, scope)
+        context.leave_open(matched)
+        self._doubt_entries_elsewhere(matched, scope.is_restricted)
         return matched
+
+    def _fits(self, scope: Scope | None, query: int, decision: Decision) -> bool:
+        """Whether the entry that a ruling says may be meant by a value."""
+        if scope is None or decision.kind not in ("entry", "alias"):
+            return True
+        entry = self._index.position_of.get(decision.text, -1)
+        return entry >= 0 and bool(scope.allows(np.array([query]), np.array([entry]))[0])
 
     def _doubt_entries_elsewhere(self, matched: Matched, is_restricted: Mask) -> None:
         """Leave open what is like an entry of its context, and is, or is more like, one of another."""
-        like = np.flatnonzero(is_restricted & (matched.status == SETTLED) & (matched.how == How.FUZZY))
+        is_like = (matched.status != UNKNOWN) & np.isin(matched.how, (How.FUZZY, How.RULED_KIND))
+        like = np.flatnonzero(is_restricted & is_like)
         if not len(like):
             return
         anywhere = self._match_by_kinds(matched.values.take(pa.array(like)))
@@ -264,24 +264,19 @@ class _Rewriter:
             position, entry = int(like[place]), self.entries[anywhere.entry[place]]
             doubt = Reason("elsewhere", (entry, *self._rule.within))
             matched.explained[position] = (*matched.reasons_of(position), doubt)
-            matched.status[position] = OPEN
+            matched.status[position], matched.how[position] = OPEN, How.FUZZY
 
-    def _restrict(self, members: npt.NDArray[np.int64]) -> _Rewriter:
-        some = copy(self)
-        some._index = self._index.restrict(members)
-        some.entries = some._index.names
-        return some
-
-    def _match(self, values: pa.Array, decided: _Decided) -> Matched:
+    def _match(self, values: pa.Array, decided: _Decided, scope: Scope | None = None) -> Matched:
         """Match values; rulings win over every other way, and over likeness also loosely: see `_follow_rulings`."""
         if not self._rulings:
-            return self._match_by_kinds(values)
+            return self._match_by_kinds(values, scope)
         matched = Matched.nothing(values)
         left = np.setdiff1d(np.arange(len(values)), [*decided])
         rest = values.take(pa.array(left))
-        part = self._match_by_kinds(rest)
+        part = self._match_by_kinds(rest, scope.take(left) if scope is not None else None)
         matched.put_part(left, part)
-        decided |= self._follow_rulings(values, matched, left)
+        followed = self._follow_rulings(values, matched, left)
+        decided |= {query: hit for query, hit in followed.items() if self._fits(scope, query, hit[1])}
         for query, (ruling, decision) in decided.items():
             matched.how[query] = How.RULING
             on = "" if values[query].as_py() == ruling.value else ruling.value
@@ -291,9 +286,9 @@ class _Rewriter:
             matched.entry[query] = self._index.position_of.get(decision.text, -1)
         return matched
 
-    def _match_by_kinds(self, values: pa.Array) -> Matched:
+    def _match_by_kinds(self, values: pa.Array, scope: Scope | None = None) -> Matched:
         """Match values, with what was ruled on kinds of differences."""
-        matched = match_values(values, self._index, self._rule.ways, self._thresholds)
+        matched = match_values(values, self._index, self._rule.ways, self._thresholds, scope=scope)
         if self._rows is not None:
             doubt_frequent(matched, self._index, self._rows)
         if self._kinds:
