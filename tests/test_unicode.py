@@ -8,8 +8,10 @@ from pathlib import Path
 
 import pytest
 
+from igual.text.arrays import has_pattern
 from igual.text.filtering import in_form
 from igual.text.folding import casefold
+from igual.text.patterns import LETTER
 from tests.conftest import texts
 
 FOLDER = Path("/usr/share/unicode")
@@ -55,3 +57,18 @@ def test_normalisation_is_unicodes(form: str, column: int) -> None:
     assert len(known) > 18_000
     made = in_form(texts(*(given for given, _ in known)), form).to_pylist()  # type: ignore[arg-type]
     assert made == [wanted for _, wanted in known]
+
+
+def test_the_quick_class_of_letters_has_all_of_them() -> None:
+    every = [chr(code) for code in range(0x110000) if not 0xD800 <= code < 0xE000]
+    is_letter, is_taken = (has_pattern(texts(*every), f"^[{letters}]") for letters in (r"\pL", LETTER))
+    assert [every[place] for place in (is_letter & ~is_taken).nonzero()[0]] == [
+        "\u2e2f"
+    ]  # a sign, for all that
+    # In Latin no other sign is taken, nor are those that all scripts share.
+    more = [every[place] for place in (is_taken & ~is_letter).nonzero()[0]]
+    assert not [
+        sign
+        for sign in more
+        if sign < "\u02c2" or "\u2010" <= sign < "\u2070" or "\U0001f000" <= sign < "\U00020000"
+    ]

@@ -26,6 +26,7 @@ from igual.text.blanks import is_blank
 from igual.text.casing import Style, recased
 from igual.text.dates import ISO, form_pattern, forms_of
 from igual.text.folding import folded_key, trimmed
+from igual.text.patterns import LETTER
 
 # From which share of the rows on a column is of one kind, and a second form of dates or numbers is one.
 _NEARLY_ALL, _SECOND = 0.95, 0.02
@@ -44,7 +45,8 @@ _STYLES: tuple[Style, ...] = ("lower", "upper", "sentence", "title")
 _POINT, _COMMA = r"^[+-]?\d+\.\d+$", r"^[+-]?\d+,\d+$"
 _PLAIN = r"^[+-]?\d+([.,]\d+)?$"
 _WITH_UNIT = (
-    r"^(?P<sign>[$€£¥]?)\s?[+-]?\d+(?:[.,]\d+)?\s?(?P<unit>\p{L}{1,4}\.?|%|°C?|\p{L}{1,2}[²³23]|[$€£¥]|)$"
+    r"^(?P<sign>[$€£¥]?)\s?[+-]?\d+(?:[.,]\d+)?\s?"
+    rf"(?P<unit>[{LETTER}]{{1,4}}\.?|%|°C?|[{LETTER}]{{1,2}}[²³23]|[$€£¥]|)$"
 )
 _WHOLE = r"^[+-]?(0|[1-9]\d*)$"
 _ISO_DATE = r"^\d{4}-\d{2}-\d{2}$"
@@ -307,7 +309,7 @@ def _suggest_numbers(name: str, values: pa.Array, rows: Counts) -> Iterator[Sugg
 
 def _suggest_case(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggestion]:
     """One case where most rows have it, and others are only another case of theirs."""
-    has_words = to_mask(pc.match_substring_regex(values, r"\pL{3}"))
+    has_words = has_pattern(values, rf"[{LETTER}]{{3}}")
     has_digits = to_mask(pc.match_substring_regex(values, r"\d"))
     total = rows.sum()
     if rows[has_words].sum() < total * _NEARLY_ALL or rows[has_digits].sum() > total * 0.2:

@@ -11,13 +11,14 @@ import pyarrow.compute as pc
 from igual.column import Mask
 from igual.text.dates import forms_of
 from igual.text.packed import mark_character
+from igual.text.patterns import LETTER
 
 if TYPE_CHECKING:
     from igual.looking.many_columns import ManyColumns
 
 _COMMA, _POINT = r"^[+-]?\d+,\d+$", r"^[+-]?\d+\.\d+$"
-_WITH_UNIT = r"^[+-]?\d+([.,]\d+)?\s?(\p{L}{1,3}|%|°|\p{L}{1,2}[²³])$|^[$€£¥]\s?\d"
-_MAYBE_DATE = r"^\d{1,4}[/.\- ]\S{1,9}[/.\- ,]{1,2}\d{2,4}$|^\p{L}{3,9} \d{1,2}, \d{4}$"
+_WITH_UNIT = rf"^[+-]?\d+([.,]\d+)?\s?([{LETTER}]{{1,3}}|%|°|[{LETTER}]{{1,2}}[²³])$|^[$€£¥]\s?\d"
+_MAYBE_DATE = r"^\d{1,4}[/.\- ]\S{1,9}[/.\- ,]{1,2}\d{2,4}$|^\D{3,9} \d{1,2}, \d{4}$"
 _HALF = 0.5
 
 

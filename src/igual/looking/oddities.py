@@ -35,6 +35,7 @@ from igual.text.characters import (
 from igual.text.filtering import MAYBE_MISREAD, reread
 from igual.text.folding import casefold, punctuation_key, spacing_key, without_accents
 from igual.text.packed import is_between
+from igual.text.patterns import LETTER
 
 EXAMPLES = 3
 _LONGEST = 48
@@ -43,6 +44,7 @@ _HIDDEN = "".join([*ZERO_WIDTH, *OTHER_INVISIBLE])
 _JOINERS = "".join(JOINERS)
 # A joiner beside ASCII or at an end joins nothing; elsewhere scripts and emoji need it.
 _INVISIBLE = rf"[{_HIDDEN}]|(^|[\x00-\x7f])[{_JOINERS}]|[{_JOINERS}]($|[\x00-\x7f])"
+_WORDY = rf"[{LETTER}]{{3}}"
 _ANY_SPACE = f" {TAB}{_ODD}{LINE_BREAKS}"
 
 # A column of more values is looked through for lookalikes by the command of that name only.
@@ -105,9 +107,9 @@ def _lookalikes(column: Column) -> Oddity | None:
     Those that differ only in case, spaces and the like are counted elsewhere.
     """
     # Where the first values are too many texts, the others need no look.
-    if has_pattern(column.values.slice(0, 2 * _LOOKED_THROUGH), r"\pL{3}").sum() > _LOOKED_THROUGH:
+    if has_pattern(column.values.slice(0, 2 * _LOOKED_THROUGH), _WORDY).sum() > _LOOKED_THROUGH:
         return None
-    is_text = has_pattern(column.values, r"\pL{3}") & ~is_blank(column.values)
+    is_text = has_pattern(column.values, _WORDY) & ~is_blank(column.values)
     if not 1 < is_text.sum() <= _LOOKED_THROUGH:
         return None
     members = group_lookalikes(column.values.filter(pa.array(is_text)), column.counts[is_text])

@@ -11,7 +11,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import MIXED, TEXTS, Column, Counts, Mask, to_mask
+from igual.column import MIXED, TEXTS, Column, Counts, Mask
 from igual.display import Displayed
 from igual.errors import RulebookError
 from igual.lists import Codebook, PairList, ReferenceList, Shelf
@@ -26,8 +26,10 @@ from igual.rules.spacing import Spacing
 from igual.runs.rulebook import Rulebook
 from igual.runs.together import PreparedRule
 from igual.runs.trail import ColumnTrail
+from igual.text.arrays import has_pattern
 from igual.text.blanks import is_blank
 from igual.text.casing import Style
+from igual.text.patterns import LETTER
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -259,7 +261,7 @@ class _Drafting:
             order = np.argsort(-rows, kind="stable")
             self._codes[trail.name] = values.take(pa.array(order)).to_pylist()
             return
-        is_text = to_mask(pc.match_substring_regex(values, r"\pL{3}"))
+        is_text = has_pattern(values, rf"[{LETTER}]{{3}}")
         if 1 < is_text.sum() <= _MOST_VALUES:
             self._suggest_lookalikes(trail.name, values.filter(pa.array(is_text)), rows[is_text])
 

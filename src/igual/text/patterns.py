@@ -28,6 +28,12 @@ _TOKEN = re.compile(
     re.DOTALL,
 )
 _OPEN_QUOTE = re.compile(r"\\Q(?:(?!\\E).)*\Z", re.DOTALL)
+# Letters, for a class: it takes RE2 a fiftieth of the time of \p{L}, which matters where a column has few values. Of
+# scripts other than Latin it has marks, digits and signs, too.
+LETTER = (
+    r"A-Za-zªµº\x{c0}-\x{d6}\x{d8}-\x{f6}\x{f8}-\x{1fff}\x{2071}-\x{2073}\x{207f}\x{2090}-\x{209f}\x{2102}-\x{2188}"
+    r"\x{2c00}-\x{2dff}\x{3005}-\x{3006}\x{3031}-\x{d7ff}\x{f900}-\x{ffdc}\x{10000}-\x{1efff}\x{20000}-\x{3ffff}"
+)
 # Characters of no script, to set marks with in texts that don't hold them.
 _MARKS = "\x1c\x1d\x1e\x1f\ue000\ue001\ue002\ue003\uf8fd\uf8fe\uf8ff\U000f0000\U000f0001\U0010fffd"
 
