@@ -52,7 +52,7 @@ class Opened:
         # Before it is printed a page puts in all rows that were to come yet.
         self.page.evaluate("dispatchEvent(new Event('beforeprint'))")
         self.page.evaluate(
-            "document.querySelectorAll('tbody tr:nth-child(n+12), [role=list]:nth-of-type(n+3), .flow ~ .flow, .grid ~ .grid ~ .grid ~ .grid').forEach(one => one.remove())"
+            "document.querySelectorAll('tbody tr:nth-child(n+6), [role=list]:nth-of-type(n+3), .flow ~ .flow, .grid ~ .grid ~ .grid ~ .grid').forEach(one => one.remove())"
         )
         # As a debugger does it: the page's own policy lets no script in.
         self.page.evaluate(Path(AXE_FILE_PATH).read_text(encoding="utf-8"))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import signal
 import sys
 from collections.abc import Callable, Iterator, Sequence
@@ -27,6 +28,12 @@ signal.signal(signal.SIGINT, signal.default_int_handler)
 
 COMMAND = Path(sys.executable).parent / "igual"
 Run = Callable[..., Done]
+
+
+def pytest_collection_finish() -> None:
+    """What was imported is here for good: it needn't be looked through time and again."""
+    gc.collect()
+    gc.freeze()
 
 
 def limited(limit: str, *command: str) -> list[str]:

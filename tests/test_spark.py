@@ -86,13 +86,12 @@ def rows_of(frame: Any, names: list[str]) -> list[dict[str, Any]]:
 def test_the_same_rows_as_in_memory(spark: Any, table: pa.Table) -> None:
     in_memory = BOOK.apply(table)
     names = in_memory.table.column_names
-    frame = spark.createDataFrame(table).repartition(16)  # some partitions are empty
+    frame = spark.createDataFrame(table).repartition(6, "t")  # nine rows in ten in one partition, others empty
     outcome = BOOK.apply(frame)
     assert outcome.table.columns == [*names[:6], "O", "code_order"]
-    assert rows_of(outcome.table, names) == in_memory.table.to_pylist()
-    order = {"good": 0, "fair": 1, "3": 3, "0": 2}
-    for row in rows_of(outcome.table, ["code", "code_order"]):
-        assert row["code_order"] == (None if row["code"] is None else order[row["code"]])
+    order = {"good": 0, "fair": 1, "3": 3, "0": 2, None: None}
+    wanted_rows = [{**row, "code_order": order[row["code"]]} for row in in_memory.table.to_pylist()]
+    assert rows_of(outcome.table, [*names, "code_order"]) == wanted_rows
     effects, wanted = outcome.effects, in_memory.effects
     assert effects[["rule", "rows", "values"]].equals(wanted[["rule", "rows", "values"]])
     assert outcome.table.schema["h"].dataType.simpleString() == "double"
