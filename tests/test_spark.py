@@ -86,7 +86,9 @@ def rows_of(frame: Any, names: list[str]) -> list[dict[str, Any]]:
 def test_the_same_rows_as_in_memory(spark: Any, table: pa.Table) -> None:
     in_memory = BOOK.apply(table)
     names = in_memory.table.column_names
-    frame = spark.createDataFrame(table).repartition(6, "t")  # nine rows in ten in one partition, others empty
+    frame = spark.createDataFrame(table).repartition(
+        6, "t"
+    )  # nine rows in ten in one partition, others empty
     outcome = BOOK.apply(frame)
     assert outcome.table.columns == [*names[:6], "O", "code_order"]
     order = {"good": 0, "fair": 1, "3": 3, "0": 2, None: None}
