@@ -1,4 +1,4 @@
-"""Names of several words: what words tell, questions on kinds, contexts, and lookalikes by rows and by words."""
+"""Names of several words: what words tell, questions on kinds, and lookalikes by rows and by words."""
 
 from __future__ import annotations
 
@@ -11,10 +11,7 @@ from typing import Any
 
 import numpy as np
 import openpyxl
-import pyarrow as pa
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
 
 import igual
 from igual.decisions import Cause
@@ -28,7 +25,7 @@ from igual.matching.texts import Texts
 from igual.matching.words import Words, divide
 from igual.rules import Match, Mention
 from tests.attack.forked import Done
-from tests.conftest import examples, texts
+from tests.conftest import texts
 from tests.test_review import Terminal
 
 Run = Callable[..., Done]
@@ -231,6 +228,7 @@ class Waiting:
     reasons: tuple[Reason, ...]
     rows: int = 1
     proposal: str = "Quay"
+    within: str = ""
 
 
 def test_a_hundred_thousand_values_are_grouped_at_once() -> None:
@@ -393,124 +391,6 @@ def test_a_ruling_on_a_word_that_the_list_lost_is_said(run: Run, hospitals: Path
     )
     found = run("check r.toml t.csv")
     assert "'clinic'" in found.stdout, found.stdout
-
-
-STREETS = igual.ReferenceList(
-    ["Church Street, Almery", "Church Street, Brannock", "Harbour", "Old Town"],
-    aliases={"Church Street, Almery": ["Church Street"], "Church Street, Brannock": ["Church Street"]},
-    attributes={"town": ["Almery", "Brannock", "Almery", "Brannock"]},
-)
-
-
-def test_within_the_context_of_a_row() -> None:
-    table = {
-        "at": [
-            "Church Street",
-            "Church Street",
-            "Church Street",
-            "Old Twon",
-            "Old Twon",
-            "Harbour",
-            "Harbour",
-        ],
-        "town": ["Almery", "BRANNOCK", None, "Brannock", "Almery", "Almery", "Nowhere"],
-    }
-    outcome = book_of(STREETS, within={"town": "town"}).apply(table)
-    assert outcome.table["at"] == [
-        "Church Street, Almery", "Church Street, Brannock", "Church Street", "Old Town", "Old Twon", "Harbour", "Harbour",
-    ]  # fmt: skip
-    why = dict(zip(outcome.open["value"], outcome.open["why"], strict=True))
-    assert set(why) == {"Church Street", "Harbour"}
-    assert "no entry has the town ‘Nowhere’" in why["Harbour"]
-    assert outcome.unknown["value"].tolist() == ["Old Twon"]
-    how = outcome.crosswalk("at")["how"].tolist()
-    assert how.count("match: open") == 2
-    ruled = igual.Rulings().decide("at", "Church Street", "Church Street, Brannock", on="2026-05-08")
-    again = book_of(STREETS, ruled, within={"town": "town"}).apply(table)
-    assert again.table["at"][:3] == [
-        "Church Street, Almery",
-        "Church Street, Brannock",
-        "Church Street, Brannock",
-    ]
-    frame = book_of(STREETS, within={"town": "town"}).apply(pa.table(table))
-    assert frame.table["at"].to_pylist() == outcome.table["at"]
-
-
-def test_an_entry_of_another_context_is_a_doubt() -> None:
-    towns = {
-        "North Quay": "Almery",
-        "North Quay Bank": "Brannock",
-        "Old Market": "Almery",
-        "Old Mart": "Brannock",
-    }
-    quays = igual.ReferenceList(list(towns), attributes={"town": list(towns.values())})
-    table = {
-        "at": ["north quay bank", "North Quay Bnk", "North Quay Bank", "North Qay", "Old Markt", "Old Markt"],
-        "town": ["Almery", "Almery", "Brannock", "Almery", "Almery", "Brannock"],
-    }
-    outcome = book_of(quays, within={"town": "town"}).apply(table)
-    assert outcome.table["at"][2:5] == ["North Quay Bank", "North Quay", "Old Market"]
-    why = dict(zip(outcome.open["value"], outcome.open["why"], strict=True))
-    for value in ("north quay bank", "North Quay Bnk"):
-        assert "‘North Quay Bank’ is in the list, with another town" in why[value]
-    assert {question.kind for question in outcome.questions} == {"single value"}
-
-
-def test_a_kind_settles_nothing_that_is_an_entry_elsewhere() -> None:
-    towns = {f"{place} Quay Bank": "Almery" for place in ("North", "Old", "Kestrel")} | {
-        "North Quay": "Brannock"
-    }
-    quays = igual.ReferenceList(list(towns), attributes={"town": list(towns.values())})
-    ruled = igual.Rulings().decide_kind("at", "word left out", "bank", yes=True, on="2026-05-08")
-    table = {"at": ["North Quay", "Kestrel Quay", "North Quay"], "town": ["Almery", "Almery", "Brannock"]}
-    outcome = book_of(quays, ruled, within={"town": "town"}).apply(table)
-    assert outcome.table["at"] == ["North Quay", "Kestrel Quay Bank", "North Quay"]
-    assert outcome.open["value"].tolist() == ["North Quay"]
-    assert "‘North Quay’ is in the list, with another town" in outcome.open["why"][0]
-
-
-@given(st.data())
-@examples(40)
-def test_no_proposal_is_of_another_context(data: Any) -> None:
-    names = [
-        "Church Street",
-        "Church Lane",
-        "Old Street",
-        "Old Mill",
-        "Mill Lane",
-        "KQ",
-        "Kestrel Quay",
-        "Quay",
-    ]
-    names += [f"{name} {number}" for name in names for number in "12"]
-    places = data.draw(st.lists(st.sampled_from(names), min_size=2, unique=True))
-    towns = [data.draw(st.sampled_from(["Almery", "Brannock", "Old Town"])) for _ in places]
-    streets = igual.ReferenceList(places, attributes={"town": towns})
-    asked = data.draw(
-        st.lists(st.sampled_from([*names, "Chruch Street", "old mil", "k q", "Mill"]), min_size=1)
-    )
-    beside = [data.draw(st.sampled_from([*towns, "ALMERY", ""])) for _ in asked]
-    outcome = book_of(streets, within={"town": "town"}).apply({"at": asked, "town": beside})
-    town_of = dict(zip(places, towns, strict=True))
-    for value, town, clean in zip(asked, beside, outcome.table["at"], strict=True):
-        fits = [name for name in places if town_of[name].casefold() == town.casefold()]
-        if value in fits:
-            assert clean == value
-        elif clean != value:
-            assert clean in fits
-    known = {town.casefold() for town in towns}
-    for value, proposal in zip(outcome.open["value"], outcome.open["proposal"], strict=True):
-        beside_it = {
-            town.casefold() for text, town in zip(asked, beside, strict=True) if text == value.strip()
-        }
-        assert town_of[proposal].casefold() in beside_it or not beside_it <= known
-
-
-def test_a_context_that_isnt_there_is_refused() -> None:
-    with pytest.raises(igual.RulebookError, match="no attribute 'twon'; did you mean 'town'"):
-        book_of(STREETS, within={"twon": "town"}).apply({"at": ["x"], "town": ["y"]})
-    with pytest.raises(igual.IgualError, match="no column 'town'"):
-        book_of(STREETS, within={"town": "town"}).apply({"at": ["x"]})
 
 
 DISTRICTS = igual.ReferenceList(

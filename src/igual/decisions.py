@@ -19,8 +19,8 @@ _OF_TWO = ("abbreviation", "spelling variant")
 WORDS = (KEEP, NOT_LISTED, NEW)
 _NEW_AS, _ALIAS_OF = "new entry:", "alias of "
 COLUMNS = ("column", "value", "ruling", "reason", "by", "on")
-# A file with rulings on kinds has one more.
-KIND_COLUMN = "kind"
+# A file with rulings on kinds, or within contexts, has one more for each.
+KIND_COLUMN, WITHIN_COLUMN = "kind", "within"
 YES, NO, ACCEPT = "yes", "no", "accept"
 Kind = Literal["entry", "alias", "new", "keep", "unlisted", "kind settled", "kind asked"]
 
@@ -39,6 +39,8 @@ class Ruling(NamedTuple):
         kind: '' for a ruling on a value. Else the kind of difference that it is on, such as 'word left out'; the value
             is then the words that it is about, and the ruling 'yes' (such values are settled) or 'no' (they are asked
             singly).
+        within: '' for a ruling that counts in all rows. Else what stands in the column that `within` of the rule
+            names, such as a town: the ruling counts in such rows alone, and goes before one for all rows.
     """
 
     column: str
@@ -48,6 +50,7 @@ class Ruling(NamedTuple):
     by: str = ""
     on: str = ""
     kind: str = ""
+    within: str = ""
 
     @property
     def author(self) -> str:

@@ -10,10 +10,13 @@ from functools import cached_property
 from itertools import chain
 from typing import TYPE_CHECKING
 
-from igual.column import find_lone_surrogate
+import pyarrow as pa
+
+from igual.column import TEXT, find_lone_surrogate
 from igual.decisions import NO, YES, Ruling, check_kind
 from igual.display import Displayed
 from igual.errors import RulingError, spell_given
+from igual.text.folding import folded_key
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -28,7 +31,8 @@ class Rulings(Displayed):
 
     A ruling is an entry of the list; `alias of …`, which also proposes the value as another spelling of an entry;
     `new entry` (or `new entry: …` and how it is spelled); `keep as it is`; or `not in the list`. Where a value has
-    several, the last counts.
+    several, the last counts. Where the rule looks at what stands beside a value (`within`), a ruling may be on the
+    value in one context alone, such as in one town.
 
     A ruling on a kind says whether such a difference matters, as in "may ‘library’ be left out?". It settles values by
     likeness, also later ones, but never across numbers or opposites or where another entry would be as near. A ruling
@@ -82,20 +86,20 @@ class Rulings(Displayed):
         return load_rulings(path)
 
     @cached_property
-    def _latest(self) -> dict[str, dict[str, Ruling]]:
-        latest: dict[str, dict[str, Ruling]] = {}
-        for ruling in self.rulings:
-            if not ruling.kind:
-                latest.setdefault(ruling.column, {})[ruling.value] = ruling
+    def _latest(self) -> dict[str, dict[tuple[str, str], Ruling]]:
+        latest: dict[str, dict[tuple[str, str], Ruling]] = {}
+        on_values = [ruling for ruling in self.rulings if not ruling.kind]
+        for ruling, within in zip(on_values, fold_contexts(one.within for one in on_values), strict=True):
+            latest.setdefault(ruling.column, {})[ruling.value, within] = ruling
         return latest
 
     @property
     def table(self) -> pd.DataFrame:
-        """DataFrame with column, value, ruling, reason, by, on."""
+        """DataFrame with column, value, ruling, reason, by, on, kind, within."""
         return self._frame("table")
 
     def of_column(self, column: str) -> Mapping[str, Ruling]:
-        """Find the ruling that counts for each value of a column.
+        """Find the ruling that counts for each value of a column, in all rows.
 
         Args:
             column: The column that the match writes.
@@ -103,19 +107,31 @@ class Rulings(Displayed):
         Returns:
             Value to ruling.
         """
+        return {value: one for (value, within), one in self.of_contexts(column).items() if not within}
+
+    def of_contexts(self, column: str) -> Mapping[tuple[str, str], Ruling]:
+        """Find the rulings that count for the values of a column, in all rows or in one context.
+
+        Args:
+            column: The column that the match writes.
+
+        Returns:
+            Value and context, as `fold_contexts` gives it, to ruling; the context '' is all rows.
+        """
         return self._latest.get(column, {})
 
-    def of_value(self, column: str, value: str) -> Ruling | None:
-        """Find the ruling that counts for one value.
+    def of_value(self, column: str, value: str, within: str = "") -> Ruling | None:
+        """Find the ruling that was made on one value.
 
         Args:
             column: The column that the match writes.
             value: The value.
+            within: The context that the ruling is for; '': all.
 
         Returns:
             The ruling, or None.
         """
-        return self.of_column(column).get(value)
+        return self.of_contexts(column).get((value, fold_contexts([within])[0]))
 
     def of_kinds(self, column: str) -> Mapping[tuple[str, str], Ruling]:
         """Find the rulings that count on kinds of differences.
@@ -136,11 +152,7 @@ class Rulings(Displayed):
         """
         contested, last = [], None
         for ruling in self.rulings:
-            same = (
-                last is not None
-                and last[:2] == ruling[:2]
-                and (last.kind, last.on) == (ruling.kind, ruling.on)
-            )
+            same = last is not None and _about(last) == _about(ruling) and last.on == ruling.on
             if last is not None and same and last.ruling != ruling.ruling and last.by != ruling.by:
                 contested.append((last, ruling))
             last = ruling
@@ -158,7 +170,15 @@ class Rulings(Displayed):
         return tuple(sort_rulings([*self.rulings, *more]))
 
     def decide(
-        self, column: str, value: str, ruling: str, reason: str = "", *, by: str = "", on: str | None = None
+        self,
+        column: str,
+        value: str,
+        ruling: str,
+        reason: str = "",
+        *,
+        by: str = "",
+        on: str | None = None,
+        within: str = "",
     ) -> Rulings:
         """Decide on one value; the decision is on disk at once where these rulings have a file.
 
@@ -169,6 +189,8 @@ class Rulings(Displayed):
             reason: Why.
             by: Who rules.
             on: The day, such as '2026-05-31'; None is today.
+            within: Of a rule with `within`, what stands beside the value, such as a town: the ruling counts in such
+                rows alone. '': in all.
 
         Returns:
             The rulings with one more.
@@ -176,10 +198,10 @@ class Rulings(Displayed):
         Raises:
             RulingError: Where the column, the value or the ruling is blank or no text, or `on` is no day.
         """
-        RulingError.refuse_other(str, "a text", column=column, value=value, ruling=ruling)
+        RulingError.refuse_other(str, "a text", column=column, value=value, ruling=ruling, within=within)
         if not (column and value and ruling.strip()):
             raise RulingError("a ruling needs a column, a value and what is ruled")
-        return self._add([Ruling(column, value, ruling.strip(), reason, by, _check_day(on))])
+        return self._add([Ruling(column, value, ruling.strip(), reason, by, _check_day(on), "", within)])
 
     def decide_kind(
         self,
@@ -223,13 +245,14 @@ class Rulings(Displayed):
         check_kind(kind, words)
         return self._add([Ruling(column, words, YES if yes else NO, reason, by, _check_day(on), kind)])
 
-    def withdraw(self, column: str, value: str, kind: str = "") -> Rulings:
+    def withdraw(self, column: str, value: str, kind: str = "", within: str = "") -> Rulings:
         """Take back the last ruling on a value, or on a kind of difference.
 
         Args:
             column: The column that the match writes.
             value: The value; of a kind its words.
             kind: The kind, for a ruling on one.
+            within: The context, for a ruling in one.
 
         Returns:
             The rulings without it.
@@ -237,7 +260,7 @@ class Rulings(Displayed):
         Raises:
             RulingError: Where there is none.
         """
-        ruling = self.of_kinds(column).get((kind, value)) if kind else self.of_value(column, value)
+        ruling = self.of_kinds(column).get((kind, value)) if kind else self.of_value(column, value, within)
         if ruling is None:
             about = f"{kind} {value!r}" if kind else repr(value)
             raise RulingError(f"there is no ruling on {about} of column {column!r}")
@@ -295,7 +318,27 @@ def sort_rulings(rulings: Iterable[Ruling]) -> list[Ruling]:
     Returns:
         The rulings, sorted; those of one day on one value keep their order.
     """
-    return sorted(rulings, key=lambda ruling: (ruling.column, ruling.kind, ruling.value, ruling.on))
+    return sorted(rulings, key=lambda ruling: (*_about(ruling), ruling.on))
+
+
+def fold_contexts(contexts: Iterable[str]) -> list[str]:
+    """Set aside case, spaces, accents and punctuation of what stands beside values, as `within` does.
+
+    Args:
+        contexts: The texts.
+
+    Returns:
+        What they are compared by.
+    """
+    given = list(contexts)
+    if not any(given):
+        return given
+    folded: list[str] = folded_key(pa.array(given, TEXT)).to_pylist()
+    return folded
+
+
+def _about(ruling: Ruling) -> tuple[str, str, str, str]:
+    return ruling.column, ruling.kind, ruling.value, ruling.within
 
 
 def _check_day(on: str | None) -> str:

@@ -32,8 +32,9 @@ from igual.report.asking_views import (
 from igual.report.tables import draw_text, draw_value
 from igual.report.terminal import show, show_line
 from igual.report.wording import format_count, quote_value
-from igual.runs.account import Account, OpenValue
+from igual.runs.account import Account
 from igual.runs.due_questions import list_choices, list_due_questions, sort_waiting
+from igual.runs.open_values import Key, OpenValue
 from igual.runs.rulebook import Rulebook
 from igual.text.characters import printable
 from igual.text.folding import folded_key
@@ -57,7 +58,7 @@ class _Asking:
 
     def __init__(self, book: Rulebook, account: Account, kept: Path, who: str, beside: Beside) -> None:
         self.book, self.kept, self.who, self.beside = book, kept, who, beside
-        self.single = {(one.column, one.value): one for one in account.waiting}
+        self.single = {one.key: one for one in account.waiting}
         self.items = list_due_questions(account)
         self.answered: list[_Answer] = []
         self.indexes: dict[str, MatchIndex] = {}
@@ -111,7 +112,7 @@ class _Asking:
         if question.cause is not None:
             return [self._rule_kind(question.column, question.cause, YES)]
         return [
-            Ruling(question.column, pair.value, pair.proposal, "", self.who, today())
+            Ruling(question.column, pair.value, pair.proposal, "", self.who, today(), "", pair.within)
             for pair in question.members
         ]
 
@@ -120,7 +121,7 @@ class _Asking:
 
     def _ask_singly(self, place: int, question: Question) -> None:
         """Put the values of a question behind it, one by one."""
-        alone = sort_waiting([self.single[question.column, pair.value] for pair in question.members])
+        alone = sort_waiting([self.single[key] for key in question.keys])
         self.items[place + 1 : place + 1] = alone
 
     def _ask_value(self, place: int, one: OpenValue) -> int | None:
@@ -160,7 +161,7 @@ class _Asking:
             and find_causes(item.reasons) == causes
         ]
         if self.accepted[one.column, causes[0]] == ENOUGH_RULINGS and left:
-            pairs = [Pair(item.value, item.proposal, item.score, item.rows) for item in left]
+            pairs = [Pair(item.value, item.proposal, item.score, item.rows, item.within) for item in left]
             pairs.sort(key=lambda pair: (pair.score, pair.value))
             self.items = [item for item in self.items if item not in left]
             self.items.insert(place + 1, Question(one.column, causes[0].kind, causes[0], pairs))
@@ -169,14 +170,17 @@ class _Asking:
         """What a key rules; None: nothing after all."""
         if key == "/":
             entry = self._searched(one)
-            return None if entry is None else Ruling(one.column, one.value, entry, "", self.who, today())
+            return None if entry is None else self._rule(one, entry)
         if key == "n":
             shown = printable(one.value)
             spelled = click.prompt(f"   spelled [{shown}]", default=one.value, show_default=False).strip()
             text = NEW if spelled in ("", one.value) else f"{NEW}: {spelled}"
-            return Ruling(one.column, one.value, text, "", self.who, today())
+            return self._rule(one, text)
         words = {"k": KEEP, "x": NOT_LISTED}
-        return Ruling(one.column, one.value, words.get(key) or choices[int(key) - 1], "", self.who, today())
+        return self._rule(one, words.get(key) or choices[int(key) - 1])
+
+    def _rule(self, one: OpenValue, ruling: str) -> Ruling:
+        return Ruling(one.column, one.value, ruling, "", self.who, today(), "", one.within)
 
     def _searched(self, one: OpenValue) -> str | None:
         """An entry that the steward looks for; None when there was none to their liking."""
@@ -250,14 +254,14 @@ def ask_one_by_one(
     except (KeyboardInterrupt, EOFError, click.Abort):
         show_line("")
     rulings = [ruling for answer in asking.answered for ruling in answer.rulings]
-    settled: set[tuple[str, str]] = set()
+    settled: set[Key] = set()
     for answer in asking.answered:
         item = answer.items[answer.place]
         for ruling in answer.rulings:
             if ruling.kind and isinstance(item, Question) and ruling.ruling == YES:
-                settled |= {(item.column, value) for value in item.pairs}
+                settled |= {*item.keys}
             elif not ruling.kind:
-                settled.add((ruling.column, ruling.value))
+                settled.add((ruling.column, ruling.value, ruling.within))
     rows = sum(asking.single[key].rows for key in settled)
     if rulings:
         show_line(f"{format_count(len(rulings), 'ruling')} on {format_count(rows, 'row')}, kept in {kept}")
@@ -315,6 +319,7 @@ def withdraw_last(kept: Path, value: str, column: str | None) -> str:
     if len({(one.column, one.kind) for one in ruled}) > 1:
         places = ", ".join(sorted({f"{one.column!r}{one.kind and f' ({one.kind})'}" for one in ruled}))
         raise RulingError(f"{kept.name}: there are rulings on {value!r} of {places}; say which with --column")
-    last = ruled[-1]
+    last = max(ruled, key=lambda one: one.on)
     withdraw_ruling(kept, last)
-    return f"Taken back: {last.kind or 'ruling'} {quote_value(last.value)} → {quote_value(last.ruling)} {last.author}"
+    value = f"{quote_value(last.value)}{last.within and f' ({last.within})'}"
+    return f"Taken back: {last.kind or 'ruling'} {value} → {quote_value(last.ruling)} {last.author}"

@@ -36,9 +36,10 @@ from igual.runs.crosswalk_rows import SCHEMA
 from igual.runs.findings import Finding, compare_crosswalks, list_findings
 from igual.runs.gathering import Gatherer
 from igual.runs.hints import Hint, find_hints
-from igual.runs.review import SHEET, find_stale_rulings
+from igual.runs.review import find_stale_rulings
 from igual.runs.rulebook import Rulebook
 from igual.runs.trail_rows import TRAIL_SCHEMA
+from igual.sheet_columns import SHEET
 
 
 class TextChoice(NamedTuple):

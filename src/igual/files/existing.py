@@ -12,6 +12,7 @@ from igual.decisions import COLUMNS as RULING_COLUMNS
 from igual.errors import IgualError, OutputError
 from igual.files.sources import to_path
 from igual.files.tables import open_table_file, readable_endings
+from igual.sheet_columns import KIND_SHEET, PAGE_SHEET
 
 _PAGE_MARK = b'<meta name="generator" content="Igual">'
 _RULINGS_END = ".rulings.csv"
@@ -101,9 +102,14 @@ def _is_same_kind(path: Path, new: NewFile) -> bool:
             return _PAGE_MARK in file.read(4_096)
     if new.kind == "record":
         return _is_record_of(path, new.about)
-    if path.name.lower().endswith(_RULINGS_END) or _read_names(path) != new.columns:
+    names = _read_names(path)
+    if path.name.lower().endswith(_RULINGS_END) or names is None:
         return False
-    return new.kind != "sheet" or _sheet_columns(path) <= set(new.about)
+    if new.kind != "sheet":
+        return names == new.columns
+    # Kinds stand on a tab of their own, or in rows that have a column more.
+    is_sheet = names == KIND_SHEET or set(new.columns) <= {*names} <= {*PAGE_SHEET}
+    return is_sheet and _sheet_columns(path) <= set(new.about)
 
 
 def _is_record_of(path: Path, rulebook: Sequence[str]) -> bool:

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pyarrow as pa
 
-from igual.decisions import COLUMNS, KIND_COLUMN, NO, YES, Ruling, check_kind
+from igual.decisions import COLUMNS, KIND_COLUMN, NO, WITHIN_COLUMN, YES, Ruling, check_kind
 from igual.errors import OutputError, RulingError, TableError
 from igual.files.formats.text import read_csv, write_csv
 from igual.files.outputs import outputs
@@ -44,13 +44,13 @@ def load_rulings(path: str | os.PathLike[str]) -> Rulings:
             raise RulingError(str(error)) from None
     if missing := [name for name in COLUMNS if name not in table.column_names]:
         raise RulingError(f"{existing.name} has no column {missing[0]!r}; rulings have {', '.join(COLUMNS)}")
-    names = [*COLUMNS, KIND_COLUMN] if KIND_COLUMN in table.column_names else list(COLUMNS)
+    names = [*COLUMNS, *(name for name in (KIND_COLUMN, WITHIN_COLUMN) if name in table.column_names)]
     if twice := [name for name in names if table.column_names.count(name) > 1]:
         raise RulingError(f"{existing.name} has several columns {twice[0]!r}; leave one")
     rulings = []
     texts = [[cell or "" for cell in table[name].to_pylist()] for name in names]
     for row, cells in enumerate(zip(*texts, strict=True), 2):
-        one = Ruling(*cells)
+        one = Ruling(**dict(zip(names, cells, strict=True)))
         if not any(cells):
             continue
         for name in COLUMNS[:3]:
@@ -133,10 +133,10 @@ def _changed(path: str | os.PathLike[str], change: Callable[[Rulings], Sequence[
             return changed
         with outputs() as staged:
             place = staged.place(path)
-            # Files without rulings on kinds stay as they have always been.
-            has_kinds = any(ruling.kind for ruling in changed.rulings)
-            names = [*COLUMNS, KIND_COLUMN] if has_kinds else list(COLUMNS)
-            rows = [[ruling[at] for ruling in changed.rulings] for at in range(len(names))]
+            # Files without rulings on kinds, or in contexts, stay as they have always been.
+            columns = {name: [getattr(one, name) for one in changed.rulings] for name in Ruling._fields}
+            names = [name for name in Ruling._fields if name in COLUMNS or any(columns[name])]
+            rows = [columns[name] for name in names]
             write_csv(pa.table([pa.array(cells, pa.string()) for cells in rows], names=names), place)
             if load_rulings(place).rulings != changed.rulings:
                 raise RulingError(

@@ -25,28 +25,23 @@ from igual.report.questions import format_question
 from igual.report.reasons import format_reasons
 from igual.report.wording import format_score
 from igual.rulings import Rulings
-from igual.runs.account import Account, OpenValue
-from igual.runs.review import (
-    MADE_FOR,
-    PAGE_SHEET,
-    SHEET,
-    Answer,
-    Review,
-    check_answers,
-    draw_between_marks,
-)
+from igual.runs.account import Account
+from igual.runs.open_values import OpenValue
+from igual.runs.review import Answer, Review, check_answers, draw_between_marks
 from igual.runs.rulebook import Rulebook
+from igual.sheet_columns import KIND_SHEET, MADE_FOR, PAGE_SHEET, SHEET, WITHIN_SHEET
 
 if TYPE_CHECKING:
     from openpyxl import Workbook
 
-# A sheet with questions on kinds has two more: the kind, whose words stand in the place of the value, and its values.
-KIND_SHEET = ("column", "kind", "value", "values", "rows", "why", "ruling", "reason")
 _KINDS, _OPEN = "kinds", "open"
 _NEEDED = ("column", "value", "ruling")
 # Columns are as wide as what is in them, up to so many characters: all of them fit on a common screen.
-_WIDEST = (9, 20, 20, 8, 20, 9, 26, 18, 22, 16)
-_WRAPPED = ("value", "shown", "proposal", "why", "runners-up", "reason")
+_WIDEST = {
+    "column": 9, "value": 20, "within": 14, "shown": 20, "rows": 8, "proposal": 20, "score": 9, "why": 26,
+    "runners-up": 18, "ruling": 22, "reason": 16,
+}  # fmt: skip
+_WRAPPED = ("value", "within", "shown", "proposal", "why", "runners-up", "reason")
 _ANSWERS = ("ruling", "reason")
 _CELL, _WRAPPED_CELL, _ANSWER_CELL = "cell", "wrapped cell", "answer"
 _ZOOM, _LINE_HEIGHT, _WIDEST_WHY = 75, 15, 70
@@ -107,6 +102,7 @@ def write_sheet(waiting: Sequence[OpenValue], questions: Sequence[Question], pat
         {
             "column": one.column,
             "value": one.value,
+            "within": one.within,
             "shown": draw_between_marks(one.value),
             "rows": one.rows,
             "proposal": one.proposal,
@@ -118,15 +114,16 @@ def write_sheet(waiting: Sequence[OpenValue], questions: Sequence[Question], pat
         }
         for one in waiting
     ]
+    names = WITHIN_SHEET if any(one.within for one in waiting) else SHEET
     if ending == _XLSX:
         choices = [[one.proposal, *(entry for entry, _ in one.runners_up)] for one in waiting]
         words = [[*(text for text in some if text), *WORDS] for some in choices]
-        _write_xlsx(kinds, rows, words, path)
+        _write_xlsx(names, kinds, rows, words, path)
         return
     from igual.files.tables import table_of, write_table
 
     # A sheet is made for spreadsheet programs: no cell may become a formula there.
-    names = (*SHEET, "kind") if kinds else SHEET
+    names = (*names, "kind") if kinds else names
     records = [{name: record.get(name) for name in names} for record in (*kinds, *rows)]
     write_table(guarded(table_of(records, names)), path, ending)
 
@@ -195,6 +192,7 @@ def _add_kinds(sheet: Any, kinds: Sequence[dict[str, Any]]) -> None:
 
 
 def _write_xlsx(
+    names: Sequence[str],
     kinds: Sequence[dict[str, Any]],
     rows: Sequence[dict[str, Any]],
     choices: Sequence[Sequence[str]],
@@ -214,17 +212,17 @@ def _write_xlsx(
     hidden = book.create_sheet("choices")
     hidden.sheet_state = "hidden"
 
-    _add_header(sheet, SHEET)
-    for place, name in enumerate(SHEET, 1):
+    _add_header(sheet, names)
+    for place, name in enumerate(names, 1):
         longest = max((len(str(record[name] or "")) for record in rows), default=0)
-        room = _WIDEST[place - 1] if name in _ANSWERS else max(longest + 1, len(name) + 3)
-        sheet.column_dimensions[get_column_letter(place)].width = min(room, _WIDEST[place - 1])
-    ruling = SHEET.index("ruling") + 1
+        room = _WIDEST[name] if name in _ANSWERS else max(longest + 1, len(name) + 3)
+        sheet.column_dimensions[get_column_letter(place)].width = min(room, _WIDEST[name])
+    ruling = names.index("ruling") + 1
     for row, (record, offered) in enumerate(zip(rows, choices, strict=True), 2):
-        for place, name in enumerate(SHEET, 1):
+        for place, name in enumerate(names, 1):
             sheet.cell(row, place).style = _style_of(name)
             _put(sheet, row, place, record[name])
-        lines = max(-(-len(str(record[n] or "")) // (_WIDEST[SHEET.index(n)] - 2)) for n in _WRAPPED)
+        lines = max(-(-len(str(record[name] or "")) // (_WIDEST[name] - 2)) for name in _WRAPPED)
         sheet.row_dimensions[row].height = _LINE_HEIGHT * max(lines, 1)
         for place, text in enumerate(offered, 1):
             _put(hidden, row, place, text)
@@ -236,7 +234,7 @@ def _write_xlsx(
         pick.add(sheet.cell(row, ruling))
     sheet.freeze_panes = "C2"
     sheet.sheet_view.zoomScale = _ZOOM
-    sheet.auto_filter.ref = f"A1:{get_column_letter(len(SHEET))}{len(rows) + 1}"
+    sheet.auto_filter.ref = f"A1:{get_column_letter(len(names))}{len(rows) + 1}"
     # In memory first: where the disk is full a half-written archive would complain once more when it is closed.
     made = io.BytesIO()
     save_workbook(book, made)
@@ -304,6 +302,7 @@ def _answer(number: int, cells: dict[str, Any]) -> Answer:
         texts.get("proposal", ""),
         texts.get("kind", "").strip(),
         texts.get(MADE_FOR, ""),
+        texts.get("within", ""),
     )
 
 

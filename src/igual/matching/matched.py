@@ -39,6 +39,7 @@ class Matched:
         explained: The reasons of single values, where they are more than `how` says.
         rankings: Of values with several candidates all of these, in parts: positions of values, entries and scores,
             by value and most likely first.
+        within: What stands beside each value, where that restricts the entries that it may mean, (values,).
         count_agreed: Counts the single rulings on each kind of difference; only questions ask for that.
     """
 
@@ -51,6 +52,7 @@ class Matched:
     how: npt.NDArray[np.int8]
     explained: dict[int, Reasons] = field(default_factory=dict)
     rankings: list[tuple[Ints, Ints, Floats]] = field(default_factory=list)
+    within: pa.Array | None = None
     count_agreed: Callable[[], Mapping[Cause, int]] = dict
 
     @classmethod

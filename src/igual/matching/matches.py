@@ -37,6 +37,7 @@ class _Waiting(NamedTuple):
     proposal: str
     score: float
     reasons: Reasons
+    within: str = ""
 
 
 @dataclass(frozen=True, eq=False, repr=False)

@@ -45,6 +45,10 @@ class WaitingValue(Protocol):
     def reasons(self) -> Reasons:
         """Why it is proposed, and why it isn't settled."""
 
+    @property
+    def within(self) -> str:
+        """What stands beside it, where that restricts the entries."""
+
 
 class Pair(NamedTuple):
     """A value and the entry proposed for it.
@@ -54,12 +58,14 @@ class Pair(NamedTuple):
         proposal: The entry.
         score: How likely it is meant, 0 to 1.
         rows: How many rows have the value.
+        within: What stands beside it, where that restricts the entries.
     """
 
     value: str
     proposal: str
     score: float
     rows: int
+    within: str = ""
 
 
 @dataclass(frozen=True)
@@ -82,8 +88,13 @@ class Question:
 
     @property
     def pairs(self) -> Mapping[str, str]:
-        """Value to the entry that a yes would settle it for."""
+        """Value to the entry that a yes would settle it for; of one in several contexts the last."""
         return {member.value: member.proposal for member in self.members}
+
+    @property
+    def keys(self) -> list[tuple[str, str, str]]:
+        """Column, value, and what stands beside it, of each value."""
+        return [(self.column, member.value, member.within) for member in self.members]
 
     @property
     def rows(self) -> int:
@@ -119,7 +130,7 @@ def group_questions(
     of_kind: dict[str, list[Pair]] = {}
     questions: list[Question] = []
     for one in waiting:
-        pair = Pair(one.value, one.proposal, one.score, one.rows)
+        pair = Pair(one.value, one.proposal, one.score, one.rows, one.within)
         causes = find_causes(one.reasons) if one.proposal else ()
         if len(causes) == 1:
             of_cause.setdefault(causes[0], []).append(pair)

@@ -9,10 +9,10 @@ from rich.text import Text
 from igual.matching.questions import GUESS, Pair, Question
 from igual.report.questions import ask_about
 from igual.report.reasons import format_reasons
-from igual.report.tables import draw_text, draw_value
+from igual.report.tables import draw_in_context, draw_text, draw_value
 from igual.report.wording import format_count, format_score
-from igual.runs.account import OpenValue
 from igual.runs.due_questions import list_choices
+from igual.runs.open_values import OpenValue
 
 KIND_KEYS: Mapping[str, str] = {
     "y": "yes", "n": "no", "m": "see more", "o": "one by one", "s": "skip", "u": "undo", "q": "stop",
@@ -78,7 +78,7 @@ def draw_question(question: Question, number: int, count: int, shown: Sequence[P
         lines.append_text(
             Text.assemble(
                 "\n   ",
-                draw_value(pair.value),
+                draw_in_context(pair.value, pair.within),
                 (" → ", "dim"),
                 draw_value(pair.proposal, "green"),
                 (f"  {format_score(pair.score)}  {format_count(pair.rows, 'row')}", "dim"),
@@ -102,7 +102,7 @@ def draw_open_value(one: OpenValue, number: int, count: int, beside: Sequence[Ma
     lines = Text.assemble(
         (f"{number} of {count}  ", "dim"),
         draw_text(f"{one.column}  ", "dim"),
-        draw_value(one.value, "bold"),
+        draw_in_context(one.value, one.within, "bold"),
         (f"  {format_count(one.rows, 'row')}", "dim"),
         "\n   ",
         draw_text(format_reasons(one.reasons, one.value, one.proposal), "dim"),

@@ -7,7 +7,7 @@ from itertools import islice
 from typing import TYPE_CHECKING, Any
 
 from igual.decisions import COLUMNS as RULING_COLUMNS
-from igual.decisions import KIND_COLUMN
+from igual.decisions import KIND_COLUMN, WITHIN_COLUMN
 from igual.learning.learned import Learned
 from igual.lists import Codebook, PairList, ReferenceList
 from igual.looking.lookalikes import Lookalikes
@@ -29,7 +29,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
 _Build = tuple[Sequence[str], Callable[[Any], records.Records]]
-_TAKEN = ("row", "column", "value", "ruling", "rows", "effect")
+_TAKEN = ("row", "column", "value", "ruling", "rows", "effect", "within")
 
 
 def _list_taken(review: Review) -> records.Records:
@@ -44,6 +44,7 @@ def _list_taken(review: Review) -> records.Records:
                     row.ruling.ruling,
                     row.rows,
                     format_effect(row),
+                    row.ruling.within,
                 ),
                 strict=True,
             )
@@ -89,7 +90,10 @@ _FRAMES: Mapping[tuple[type, str], _Build] = {
         records.CHANGES,
         lambda preview: records.to_records([change for rule in preview.rules for change in rule.changes]),
     ),
-    (Rulings, "table"): ((*RULING_COLUMNS, KIND_COLUMN), lambda rulings: records.to_records(rulings.rulings)),
+    (Rulings, "table"): (
+        (*RULING_COLUMNS, KIND_COLUMN, WITHIN_COLUMN),
+        lambda rulings: records.to_records(rulings.rulings),
+    ),
     (Review, "taken"): (_TAKEN, _list_taken),
     (Review, "refused"): (records.REJECTED, lambda review: records.to_records(review.rejected)),
     (Applied, "unknown"): (("column", "value", "rows", "why"), lambda a: records.to_records(a.not_known)),

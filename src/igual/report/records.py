@@ -20,11 +20,12 @@ if TYPE_CHECKING:
     from igual.matching.questions import Question
     from igual.matching.reasons import Reasons
     from igual.matching.related import Related
-    from igual.runs.account import Account, OpenValue
+    from igual.runs.account import Account
     from igual.runs.draft import Draft
     from igual.runs.findings import Finding, FoundBy, Since
     from igual.runs.hints import Hint
     from igual.runs.list_versions import ListChanges, RenamedEntry
+    from igual.runs.open_values import OpenValue
     from igual.runs.review import Review
 
 Records = list[dict[str, Any]]
@@ -37,10 +38,8 @@ EFFECTS = (
     "rule", "do", "column", "values", "rows", "unknown_values", "unknown_rows", "open_values", "near_misses", "note",
 )  # fmt: skip
 UNKNOWN = ("rule", "column", "value", "rows", "kind", "near")
-OPEN = ("rule", "column", "value", "rows", "proposal", "score", "why", "reasons", "runners_up")
-MATCHES = (
-    "value", "rows", "status", "proposal", "score", "runner_up", "runner_up_score", "why", "reasons",
-)  # fmt: skip
+OPEN = ("rule", "column", "value", "rows", "proposal", "score", "why", "reasons", "runners_up", "within")
+MATCHES = ("value", "rows", "status", "proposal", "score", "runner_up", "runner_up_score", "why", "reasons")
 CANDIDATES = ("value", "rank", "entry", "score")
 RELATED = ("value", "rows", "other", "other_rows", "score", "why")
 LOOKALIKES = ("group", "value", "rows", "proposal", "score", "why", "reasons")
@@ -53,7 +52,7 @@ COMPARED = ("value", "rows_before", "rows_after", "status", "made_of")
 RESTYLED = ("raw", "clean", "collided")
 HINTS = ("rule", "column", "kind", "text", "values", "parts")
 TAKEN = (
-    "column", "value", "ruling", "reason", "by", "on", "row", "rows", "becomes", "kind", "overrules", "note",
+    "column", "value", "ruling", "reason", "by", "on", "row", "rows", "becomes", "kind", "overrules", "note", "within",
 )  # fmt: skip
 REJECTED = ("row", "column", "value", "why")
 FINDINGS = ("kind", "column", "by", "values", "rows", "share", "allowed", "found")
@@ -140,6 +139,7 @@ def list_open(values: Sequence[OpenValue]) -> Records:
             "score": one.score,
             **_explain(one),
             "runners_up": one.runners_up,
+            "within": one.within,
         }
         for one in values
     ]

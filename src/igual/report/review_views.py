@@ -9,7 +9,7 @@ from rich.text import Text
 
 from igual.report.hints import name_rule
 from igual.report.records import list_list_changes
-from igual.report.tables import MOST_SHOWN, Cell, draw_table, draw_text, draw_value
+from igual.report.tables import MOST_SHOWN, Cell, draw_in_context, draw_table, draw_text, draw_value
 from igual.report.wording import format_count
 from igual.rulings import Rulings
 from igual.runs.crosswalk import UnknownToCrosswalk
@@ -45,7 +45,7 @@ def review_view(review: Review, most: int = 30) -> RenderableType:
                 said += f"; overrules {one.before.ruling!r} {one.before.author}"
             said += f"; {one.note}" if one.note else ""
             many = one.rows or ""  # a sheet made by hand may not say
-            about = draw_value(one.ruling.value)
+            about = draw_in_context(one.ruling.value, one.ruling.within)
             if one.ruling.kind:
                 about = Text.assemble(draw_text(f"{one.ruling.kind}: ", "dim"), about)
             rows.append((one.row, draw_value(one.ruling.column), about, many, draw_text(said)))
@@ -132,7 +132,13 @@ def _format_affected(one: Affected) -> str:
 def rulings_view(rulings: Rulings, most: int) -> RenderableType:
     """The first rulings, and how many more there are."""
     rows: list[Sequence[Cell]] = [
-        (draw_value(one.column), draw_value(one.value), draw_value(one.ruling), draw_value(one.by), one.on)
+        (
+            draw_value(one.column),
+            draw_in_context(one.value, one.within),
+            draw_value(one.ruling),
+            draw_value(one.by),
+            one.on,
+        )
         for one in rulings.rulings[:most]
     ]
     if (left := len(rulings.rulings) - most) > 0:

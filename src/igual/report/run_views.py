@@ -14,7 +14,7 @@ from rich.text import Text
 
 from igual.report.hints import format_hints, name_rule
 from igual.report.reasons import format_reasons
-from igual.report.tables import LONGEST, MOST_SHOWN, Cell, draw_table, draw_text, draw_value
+from igual.report.tables import LONGEST, MOST_SHOWN, Cell, draw_in_context, draw_table, draw_text, draw_value
 from igual.report.wording import format_count, format_score
 from igual.runs.account import Account
 from igual.runs.hints import Hint
@@ -82,7 +82,7 @@ def open_view(account: Account, most: int = 15) -> RenderableType:
     rows: list[Sequence[Cell]] = [
         (
             draw_value(one.column),
-            draw_value(one.value),
+            draw_in_context(one.value, one.within),
             one.rows,
             draw_value(one.proposal),
             format_score(one.score),

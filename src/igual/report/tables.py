@@ -69,6 +69,12 @@ def draw_value(value: str | None, style: str = "") -> Text:
     return Text(visible(value, LONGEST, every_space=False), style=style if value else "dim")
 
 
+def draw_in_context(value: str, within: str, style: str = "") -> Text:
+    """A value, and what stands beside it where that restricts what it may mean."""
+    drawn = draw_value(value, style)
+    return drawn if not within else Text.assemble(drawn, ("  within ", "dim"), draw_value(within, "dim"))
+
+
 def format_percent(share: float) -> str:
     """Write a share in percent."""
     return f"{100 * share:.1f} %"

@@ -17,6 +17,9 @@ from igual.matching.reasons import Reason
 from igual.matching.scope import Scope
 from igual.text.folding import folded_key
 
+# Between what stands in several columns.
+_BETWEEN = "; "
+
 
 class Contexts:
     """What entries have as context, by folded key.
@@ -75,6 +78,12 @@ class Context(NamedTuple):
     is_missing: Mask
     names: Sequence[str]
     columns: Sequence[pa.Array]
+
+    @property
+    def texts(self) -> pa.Array:
+        """What stands beside each value, as it is written, (values,)."""
+        cells = [cells.fill_null("") for cells in self.columns]
+        return pc.binary_join_element_wise(*cells, pa.scalar(_BETWEEN, TEXT)) if cells[1:] else cells[0]
 
     def leave_open(self, matched: Matched) -> None:
         """Leave open what was settled, by nobody, though a part of the context is missing or unknown.

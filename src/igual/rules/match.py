@@ -9,7 +9,6 @@ from copy import copy
 from typing import Any, ClassVar, Literal
 
 import numpy as np
-import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 from pydantic import Field, field_validator, model_validator
@@ -24,15 +23,16 @@ from igual.matching.kinds import count_agreed, explain_kinds, settle_kinds
 from igual.matching.lookups import How
 from igual.matching.matched import OPEN, SETTLED, UNKNOWN, Matched
 from igual.matching.matcher import WAYS, By, match_values
+from igual.matching.pairs import Ints
 from igual.matching.questions import REFUSED
 from igual.matching.reasons import Reason
 from igual.matching.scope import Scope
 from igual.matching.thresholds import DEFAULTS, Thresholds
 from igual.matching.vocabulary import Vocabulary
-from igual.rules.contexts import Contexts
+from igual.rules.contexts import Context, Contexts
 from igual.rules.lookup import ListRule, Otherwise, fill_unknown, unknown_among
 from igual.rules.rewriters import Details, NearMiss, Note, Rewriter, Rewritten
-from igual.rulings import Rulings
+from igual.rulings import Rulings, fold_contexts
 from igual.settings import Several
 from igual.text.folding import folded_key
 
@@ -137,7 +137,7 @@ class Match(ListRule):
         """Give the prepared rule what was ruled on the values of a column."""
         if not isinstance(rewriter, _Rewriter):
             return rewriter
-        return rewriter.with_rulings(rulings.of_column(column), rulings.of_kinds(column))
+        return rewriter.with_rulings(rulings.of_contexts(column), rulings.of_kinds(column))
 
     def with_rows(self, rewriter: Rewriter, values: pa.Array, rows: Counts) -> Rewriter:
         """Give the prepared rule how many rows have each value."""
@@ -156,7 +156,7 @@ class _Rewriter:
         self._index = MatchIndex(reference, vocabulary=vocabulary)
         self._thresholds = rule.thresholds
         self.entries: Sequence[str] = self._index.names
-        self._rulings: Mapping[str, Ruling] = {}
+        self._rulings: Mapping[tuple[str, str], Ruling] = {}
         self._rows: RowCounts | None = None
         # A reason for each kind of difference that was ruled not to matter, and those that were ruled to matter.
         self._kinds: Mapping[Cause, Reason] = {}
@@ -171,7 +171,7 @@ class _Rewriter:
             self._replacements = pa.array(reference.attributes[rule.give], TEXT)
 
     def with_rulings(
-        self, rulings: Mapping[str, Ruling], of_kinds: Mapping[tuple[str, str], Ruling]
+        self, rulings: Mapping[tuple[str, str], Ruling], of_kinds: Mapping[tuple[str, str], Ruling]
     ) -> _Rewriter:
         """Give the same with what was ruled on the values of a column; the index is shared."""
         ruled = copy(self)
@@ -191,10 +191,11 @@ class _Rewriter:
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         is_query = unknown_among(values, np.zeros(len(values), np.bool_))
         queries = values if is_query.all() else values.filter(pa.array(is_query))
-        decided, notes = self._find_decided(queries)
-        notes += (*self._find_contradictions(queries, decided), *self._name_contested())
         columns = [beside[column].filter(pa.array(is_query)) for column in self._rule.within.values()]
-        matched = self._match_within(queries, decided, columns) if columns else self._match(queries, decided)
+        context = self._contexts.read(columns) if columns else None
+        decided, notes = self._find_decided(queries, context)
+        notes += (*self._find_contradictions(queries, decided), *self._name_contested())
+        matched = self._match_within(queries, decided, context) if context else self._match(queries, decided)
         matched.count_agreed = self._count_agreed
         positions = np.full(len(values), -1, np.int64)
         positions[is_query] = np.where(matched.status == SETTLED, matched.entry, -1)
@@ -216,15 +217,21 @@ class _Rewriter:
         details = Details(unknown, used, open=is_open, matched=matched, notes=notes, was_matched=is_query)
         return Rewritten(new, details)
 
-    def _find_decided(self, values: pa.Array) -> tuple[_Decided, tuple[Note, ...]]:
+    def _find_decided(self, values: pa.Array, context: Context | None) -> tuple[_Decided, tuple[Note, ...]]:
         """Values on which there are rulings, in order, and notes on rulings that can't be applied."""
         if not self._rulings:
             return {}, ()
         decided: _Decided = {}
         notes = []
-        some = np.flatnonzero(to_mask(pc.is_in(values, pa.array(list(self._rulings), TEXT))))
-        for query, value in zip(some.tolist(), values.take(pa.array(some)).to_pylist(), strict=True):
-            ruling = self._rulings[value]
+        ruled = pa.array([value for value, _ in self._rulings], TEXT)
+        some = pa.array(np.flatnonzero(to_mask(pc.is_in(values, ruled))))
+        about = zip(
+            some.to_pylist(), values.take(some).to_pylist(), self._fold_beside(context, some), strict=True
+        )
+        for query, value, within in about:
+            ruling = self._rulings.get((value, within)) or self._rulings.get((value, ""))
+            if ruling is None:
+                continue
             try:
                 decided[query] = ruling, interpret_ruling(ruling.ruling, value, self._reference.entry_of)
             except ListError:
@@ -232,15 +239,21 @@ class _Rewriter:
                 notes.append(Note("ruling not applied", parts))
         return decided, tuple(notes)
 
-    def _match_within(self, values: pa.Array, decided: _Decided, columns: Sequence[pa.Array]) -> Matched:
+    def _fold_beside(self, context: Context | None, places: pa.Array) -> builtins.list[str]:
+        """What stands beside values, folded, where any ruling depends on it."""
+        if context is None or not any(within for _, within in self._rulings):
+            return [""] * len(places)
+        return fold_contexts(context.texts.take(places).to_pylist())
+
+    def _match_within(self, values: pa.Array, decided: _Decided, context: Context) -> Matched:
         """Match values to the entries that fit what stands beside them."""
-        context = self._contexts.read(columns)
         scope = context.scope
         for query in [
             query for query, (_, decision) in decided.items() if not self._fits(scope, query, decision)
         ]:
             del decided[query]
-        matched = self._match(values, decided, scope)
+        matched = self._match(values, decided, context)
+        matched.within = context.texts
         context.leave_open(matched)
         self._doubt_entries_elsewhere(matched, scope.is_restricted)
         return matched
@@ -253,8 +266,8 @@ class _Rewriter:
         return entry >= 0 and bool(scope.allows(np.array([query]), np.array([entry]))[0])
 
     def _doubt_entries_elsewhere(self, matched: Matched, is_restricted: Mask) -> None:
-        """Leave open what is like an entry of its context, and is, or is more like, one of another."""
-        is_like = (matched.status != UNKNOWN) & np.isin(matched.how, (How.FUZZY, How.RULED_KIND))
+        """Leave open what is like an entry of its context at most, and is, or is more like, one of another."""
+        is_like = np.isin(matched.how, (How.NONE, How.FUZZY, How.RULED_KIND))
         like = np.flatnonzero(is_restricted & is_like)
         if not len(like):
             return
@@ -264,10 +277,12 @@ class _Rewriter:
             position, entry = int(like[place]), self.entries[anywhere.entry[place]]
             doubt = Reason("elsewhere", (entry, *self._rule.within))
             matched.explained[position] = (*matched.reasons_of(position), doubt)
-            matched.status[position], matched.how[position] = OPEN, How.FUZZY
+            if matched.status[position] != UNKNOWN:
+                matched.status[position], matched.how[position] = OPEN, How.FUZZY
 
-    def _match(self, values: pa.Array, decided: _Decided, scope: Scope | None = None) -> Matched:
+    def _match(self, values: pa.Array, decided: _Decided, context: Context | None = None) -> Matched:
         """Match values; rulings win over every other way, and over likeness also loosely: see `_follow_rulings`."""
+        scope = context.scope if context is not None else None
         if not self._rulings:
             return self._match_by_kinds(values, scope)
         matched = Matched.nothing(values)
@@ -275,7 +290,7 @@ class _Rewriter:
         rest = values.take(pa.array(left))
         part = self._match_by_kinds(rest, scope.take(left) if scope is not None else None)
         matched.put_part(left, part)
-        followed = self._follow_rulings(values, matched, left)
+        followed = self._follow_rulings(values, matched, left, context)
         decided |= {query: hit for query, hit in followed.items() if self._fits(scope, query, hit[1])}
         for query, (ruling, decision) in decided.items():
             matched.how[query] = How.RULING
@@ -296,7 +311,7 @@ class _Rewriter:
         return matched
 
     def _count_agreed(self) -> Mapping[Cause, int]:
-        single = {value: ruling.ruling for value, ruling in self._rulings.items()}
+        single = {value: ruling.ruling for (value, _), ruling in self._rulings.items()}
         return {**count_agreed(self._index, single), **dict.fromkeys(self._refused, REFUSED)}
 
     def _name_contested(self) -> builtins.list[Note]:
@@ -322,7 +337,9 @@ class _Rewriter:
                 )
         return notes
 
-    def _follow_rulings(self, values: pa.Array, matched: Matched, left: npt.NDArray[np.int64]) -> _Decided:
+    def _follow_rulings(
+        self, values: pa.Array, matched: Matched, left: Ints, context: Context | None
+    ) -> _Decided:
         """Values that differ only in case and the like from one on which there is a ruling, where the rule folds.
 
         What the list itself knows goes before, and a value that was to stay as it is decides nothing about another.
@@ -330,18 +347,24 @@ class _Rewriter:
         if "folded" not in self._rule.ways or self._rule.case_sensitive:
             return {}
         undecided = left[np.isin(matched.how[left], (How.NONE, How.FUZZY))]
-        by_key: dict[str, tuple[Ruling, Decision] | None] = {}
+        by_key: dict[tuple[str, str], tuple[Ruling, Decision] | None] = {}
         rulings = list(self._rulings.values())
         keys = folded_key(pa.array([ruling.value for ruling in rulings], TEXT)).to_pylist()
-        for key, ruling in zip(keys, rulings, strict=True):
+        for folded, (_, within), ruling in zip(keys, self._rulings, rulings, strict=True):
+            key = folded, within
             with contextlib.suppress(ListError):
                 decision = interpret_ruling(ruling.ruling, ruling.value, self._reference.entry_of)
                 known = by_key.get(key, (ruling, decision))
                 same = known is not None and known[1] == decision
                 by_key[key] = (ruling, decision) if same and decision.kind != "keep" else None
         query_keys = folded_key(values.take(pa.array(undecided))).to_pylist()
-        hits = zip(undecided.tolist(), (by_key.get(key) if key else None for key in query_keys), strict=True)
-        return {query: hit for query, hit in hits if hit is not None}
+        beside = self._fold_beside(context, pa.array(undecided))
+        hits: _Decided = {}
+        for query, key, within in zip(undecided.tolist(), query_keys, beside, strict=True):
+            hit = (by_key.get((key, within)) or by_key.get((key, ""))) if key else None
+            if hit is not None:
+                hits[query] = hit
+        return hits
 
     def near_misses(self, values: pa.Array, unused: Sequence[str]) -> builtins.list[NearMiss]:
         near = self._index.near_spellings.find(values)
@@ -353,11 +376,11 @@ class _Rewriter:
         ]
 
 
-def _new_spellings(rulings: Iterable[Ruling]) -> dict[str, Ruling]:
+def _new_spellings(rulings: Iterable[Ruling]) -> dict[tuple[str, str], Ruling]:
     """Rulings that what is to be an entry stays as it is where it is met itself."""
     new = [
         (ruling, interpret_ruling(ruling.ruling, ruling.value, {}))
         for ruling in rulings
         if ruling.ruling.casefold().startswith(NEW)
     ]
-    return {decision.text: ruling._replace(value=decision.text, ruling=NEW) for ruling, decision in new}
+    return {(decision.text, ""): ruling._replace(value=decision.text, ruling=NEW) for ruling, decision in new}

@@ -15,15 +15,13 @@ import pyarrow.compute as pc
 
 from igual.column import TEXT
 from igual.errors import TableError, did_you_mean
-from igual.matching.lookups import How
-from igual.matching.matched import OPEN
 from igual.matching.questions import Question, group_questions
-from igual.matching.reasons import OF_LOOK_UP, Reasons
 from igual.rules.base import EntrySource
 from igual.rules.kinds import RULED_OUT, UNLISTED
 from igual.runs.checks import UnfitValue
 from igual.runs.crosswalk import Crosswalk
 from igual.runs.crosswalk_rows import make_crosswalk_table
+from igual.runs.open_values import NOTHING_NEAR, OpenValue, list_open, list_unlisted
 from igual.runs.plan import Plan, list_stages
 from igual.runs.stages import Stage, find_near_misses
 from igual.runs.trail import ColumnTrail
@@ -77,30 +75,6 @@ class UnknownValue(NamedTuple):
     rows: int
     kind: str
     near: tuple[str, ...]
-
-
-class OpenValue(NamedTuple):
-    """A value that waits for a person, with what is proposed and why.
-
-    Attributes:
-        rule: The rule's place in the rulebook, from 1.
-        column: The column.
-        value: The value.
-        rows: How many rows have it.
-        proposal: The likeliest entry; '' where none comes near.
-        score: How likely it is meant, 0 to 1.
-        reasons: Why it is proposed, and why it isn't settled.
-        runners_up: The other entries that may be meant, most likely first, and their scores.
-    """
-
-    rule: int
-    column: str
-    value: str
-    rows: int
-    proposal: str
-    score: float
-    reasons: Reasons
-    runners_up: tuple[tuple[str, float], ...]
 
 
 class UnusedEntry(NamedTuple):
@@ -288,11 +262,7 @@ class Account:
     @cached_property
     def open(self) -> list[OpenValue]:
         """Values that wait for a person, most rows first."""
-        waiting: list[OpenValue] = []
-        for stage in self.stages:
-            if stage.details.open is not None and stage.details.open.any():
-                waiting += _list_open(stage)
-        return waiting
+        return [one for stage in self.stages for one in list_open(stage)]
 
     @cached_property
     def questions(self) -> list[Question]:
@@ -313,16 +283,23 @@ class Account:
         return sorted(questions, key=lambda question: -question.rows)
 
     @cached_property
+    def unlisted(self) -> list[OpenValue]:
+        """Values that no entry comes near, of rules that take rulings, most rows first."""
+        takes_rulings = {stage.number for stage in self.stages if stage.rule.takes_rulings}
+        in_contexts = {(stage.number, stage.target): list_unlisted(stage) for stage in self.stages}
+        anywhere = [
+            OpenValue(one.rule, one.column, one.value, one.rows, "", 0.0, NOTHING_NEAR, ())
+            for one in self.unknown
+            if one.rule in takes_rulings
+            and one.kind == UNLISTED.name
+            and in_contexts.get((one.rule, one.column)) is None
+        ]
+        return [*anywhere, *(one for some in in_contexts.values() for one in some or ())]
+
+    @property
     def waiting(self) -> list[OpenValue]:
         """What goes out to be ruled on: open matches, then values that no entry comes near, most rows first."""
-        takes_rulings = {stage.number for stage in self.stages if stage.rule.takes_rulings}
-        nothing_near = (OF_LOOK_UP[How.NONE],)
-        unlisted = [
-            OpenValue(one.rule, one.column, one.value, one.rows, "", 0.0, nothing_near, ())
-            for one in self.unknown
-            if one.rule in takes_rulings and one.kind == UNLISTED.name
-        ]
-        return [*self.open, *unlisted]
+        return [*self.open, *self.unlisted]
 
     def find_raw(self, waiting: Iterable[OpenValue]) -> dict[tuple[str, str], tuple[str, list[str]]]:
         """Find the raw values that open values come from.
@@ -376,23 +353,3 @@ class Account:
             ]
             misses += sorted(of_stage, key=lambda one: (-one.rows, one.value))
         return misses
-
-
-def _list_open(stage: Stage) -> list[OpenValue]:
-    matched, mask = stage.details.matched, stage.details.open
-    if matched is None or mask is None:
-        return []
-    # A rule that looks at other columns meets a value once for each combination.
-    rows: Counter[str] = Counter()
-    values = stage.before.filter(pa.array(mask)).to_pylist()
-    for value, count in zip(values, stage.rows[mask].tolist(), strict=True):
-        rows[value] += count
-    names = stage.rewriter.entries
-    waiting: dict[str, OpenValue] = {}
-    for position in np.flatnonzero(matched.status == OPEN).tolist():
-        value = matched.values[position].as_py()
-        if value not in waiting:
-            first, *others = ((names[entry], score) for entry, score in matched.rank_candidates(position))
-            about = (stage.number, stage.target, value, rows[value])
-            waiting[value] = OpenValue(*about, *first, matched.reasons_of(position), tuple(others))
-    return sorted(waiting.values(), key=lambda one: (-one.rows, one.value))

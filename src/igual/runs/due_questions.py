@@ -7,7 +7,8 @@ import json
 from collections.abc import Mapping
 
 from igual.matching.questions import Question
-from igual.runs.account import Account, OpenValue
+from igual.runs.account import Account
+from igual.runs.open_values import OpenValue
 from igual.runs.plan import Plan
 
 RULES = "the rules"
@@ -24,14 +25,14 @@ def list_due_questions(account: Account) -> list[Question | OpenValue]:
         Questions on several values, and the values that stand in none of them.
     """
     kinds = [question for question in account.questions if len(question.members) > 1]
-    asked = {(question.column, value) for question in kinds for value in question.pairs}
-    alone = [one for one in account.waiting if (one.column, one.value) not in asked]
+    asked = {key for question in kinds for key in question.keys}
+    alone = [one for one in account.waiting if one.key not in asked]
     return [*kinds, *sort_waiting(alone)]
 
 
 def sort_waiting(waiting: list[OpenValue]) -> list[OpenValue]:
     """Sort values that wait: most rows first."""
-    return sorted(waiting, key=lambda one: (-one.rows, one.column, one.value))
+    return sorted(waiting, key=lambda one: (-one.rows, *one.key))
 
 
 def list_choices(one: OpenValue) -> list[tuple[str, float]]:

@@ -6,8 +6,9 @@ from collections.abc import Hashable, Iterable
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
-from igual.runs.account import Account, Effect, NearlyCaught, OpenValue, UnknownValue, UnusedEntry
+from igual.runs.account import Account, Effect, NearlyCaught, UnknownValue, UnusedEntry
 from igual.runs.checks import UnfitValue
+from igual.runs.open_values import OpenValue
 
 _Listed = TypeVar("_Listed", UnknownValue, OpenValue, UnfitValue, NearlyCaught)
 # How many values of a kind are listed; all are counted in the effects.
@@ -22,6 +23,7 @@ class GatheredAccount(Account):
         effects: What each rule did, added up; a value counts once for each piece that it stands in.
         unknown: Values without a label, entry or reading, the first million.
         open: Values that wait for a person, the first million.
+        unlisted: Values that no entry comes near, the first million.
         unused: Entries that served for no value of any piece.
         near_misses: Values that an entry nearly caught, the first million.
         pieces: How many pieces there were.
@@ -30,6 +32,7 @@ class GatheredAccount(Account):
     effects: list[Effect]
     unknown: list[UnknownValue]
     open: list[OpenValue]
+    unlisted: list[OpenValue]
     unused: list[UnusedEntry]
     near_misses: list[NearlyCaught]
     pieces: int = 1
@@ -44,7 +47,7 @@ class Gatherer:
         self._effects: dict[tuple[int, str], Effect] = {}
         self._unused: dict[UnusedEntry, None] = {}
         self._listed: dict[str, dict[Hashable, Any]] = {
-            name: {} for name in ("unknown", "open", "unfit", "near_misses")
+            name: {} for name in ("unknown", "open", "unlisted", "unfit", "near_misses")
         }
 
     def add(self, account: Account) -> None:
@@ -59,7 +62,8 @@ class Gatherer:
                 effect if known is None else _add_effects(known, effect)
             )
         self._list("unknown", account.unknown, lambda one: (one.rule, one.column, one.value, one.kind))
-        self._list("open", account.open, lambda one: (one.rule, one.column, one.value))
+        self._list("open", account.open, lambda one: (one.rule, one.key))
+        self._list("unlisted", account.unlisted, lambda one: (one.rule, one.key))
         self._list("unfit", account.unfit, lambda one: (one.check, one.column, one.value))
         self._list(
             "near_misses", account.near_misses, lambda one: (one.rule, one.column, one.entries, one.value)
@@ -86,6 +90,7 @@ class Gatherer:
             list(self._effects.values()),
             list(self._listed["unknown"].values()),
             list(self._listed["open"].values()),
+            list(self._listed["unlisted"].values()),
             list(self._unused),
             list(self._listed["near_misses"].values()),
             self._pieces,

@@ -69,7 +69,10 @@ class Outcome(Reported):
 
     @property
     def open(self) -> pd.DataFrame:
-        """DataFrame of values that wait for a person: rule, column, value, rows, proposal, score, why."""
+        """DataFrame of values that wait for a person: rule, column, value, rows, proposal, score, why, within.
+
+        A value is open once in each context, where the rule has `within`.
+        """
         return self._frame("open")
 
     @property

@@ -20,12 +20,6 @@ from igual.text.characters import visible
 if TYPE_CHECKING:
     import pandas as pd
 
-# What stands in a row of a sheet; that of a page to decide on also says what the page was made for.
-SHEET = (
-    "column", "value", "shown", "rows", "proposal", "score", "why", "runners-up", "ruling", "reason",
-)  # fmt: skip
-MADE_FOR = "made for"
-PAGE_SHEET = (*SHEET, "kind", MADE_FOR)
 _MARKS = "‹›"
 # What stands in the drawing of a text for something else than itself, besides the dots for spaces.
 _NAMED = set("⟨⟩→↵")
@@ -50,6 +44,7 @@ class Answer(NamedTuple):
         proposal: The entry that was proposed for the value, which 'accept' takes.
         kind: '' for a row about a value. Else the kind of difference that it is about; the value is then its words.
         made_for: What the sheet was made for, as `asked.write_made_for` wrote it.
+        within: What stands beside the value, where the ruling is to count in such rows alone.
     """
 
     row: int
@@ -63,6 +58,7 @@ class Answer(NamedTuple):
     proposal: str = ""
     kind: str = ""
     made_for: str = ""
+    within: str = ""
 
 
 class Accepted(NamedTuple):
@@ -123,7 +119,7 @@ class Review(Displayed):
 
     @property
     def taken(self) -> pd.DataFrame:
-        """DataFrame of rulings that are new: row, column, value, ruling, rows, effect."""
+        """DataFrame of rulings that are new: row, column, value, ruling, rows, effect, within."""
         return self._frame("taken")
 
     @property
@@ -173,7 +169,7 @@ def check_answers(
     reader = _Reader(book)
     accepted: list[Accepted] = []
     rejected: list[Rejected] = []
-    answered: dict[tuple[str, str, str], list[tuple[Answer, Decision, str]]] = {}
+    answered: dict[tuple[str, str, str, str], list[tuple[Answer, Decision, str]]] = {}
     unanswered = known = 0
     made_for = ""
     for given in answers:
@@ -186,7 +182,7 @@ def check_answers(
         if meaning is None:
             rejected.append(Rejected(answer.row, answer.column, answer.value, why))
         else:
-            about = (answer.column, answer.value, answer.kind)
+            about = (answer.column, answer.value, answer.kind, answer.within)
             answered.setdefault(about, []).append((answer, meaning, note))
     for about, given_twice in answered.items():
         answer, meaning, note = given_twice[0]
@@ -205,14 +201,14 @@ def check_answers(
             )
         else:
             said = answer.ruling.strip()
-            ruling = Ruling(answer.column, answer.value, said, answer.reason.strip(), by, on, answer.kind)
+            ruling = Ruling(*about[:2], said, answer.reason.strip(), by, on, *about[2:])
             accepted.append(Accepted(answer.row, ruling, meaning, answer.rows, before, note))
     outdated = find_outdated(made_for, book.plan)
     return Review(accepted, sorted(rejected), unanswered, known, outdated=outdated)
 
 
-def _find_before(rulings: Rulings, column: str, value: str, kind: str) -> Ruling | None:
-    return rulings.of_kinds(column).get((kind, value)) if kind else rulings.of_value(column, value)
+def _find_before(rulings: Rulings, column: str, value: str, kind: str, within: str) -> Ruling | None:
+    return rulings.of_kinds(column).get((kind, value)) if kind else rulings.of_value(column, value, within)
 
 
 class _Reader:
@@ -307,7 +303,7 @@ def find_stale_rulings(book: Rulebook) -> list[Ruling]:
     reader = _Reader(book)
     stale = []
     for column in dict.fromkeys(one.column for one in book.rulings.rulings):
-        for one in book.rulings.of_column(column).values():
+        for one in book.rulings.of_contexts(column).values():
             meaning, _ = reader.find_meaning(Answer(0, one.column, one.value, ruling=one.ruling))
             if meaning is None:
                 stale.append(one)
@@ -333,7 +329,7 @@ def list_additions(rulings: Rulings, book: Rulebook, column: str) -> tuple[list[
     aliases: dict[str, list[str]] = {}
     if reference is None:
         return entries, aliases
-    for one in rulings.of_column(column).values():
+    for one in rulings.of_contexts(column).values():
         meaning, _ = reader.find_meaning(Answer(0, column, one.value, ruling=one.ruling))
         if meaning is None or one.value in reference.entry_of:
             continue

@@ -7,14 +7,16 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from igual.decisions import KEEP, NEW, NO, NOT_LISTED, YES
-from igual.matching.questions import GUESS, Pair, Question
+from igual.matching.questions import GUESS, Question
 from igual.report.pages.rendering import embed, render
 from igual.report.questions import ask_about, format_question
 from igual.report.reasons import format_reasons
 from igual.report.wording import format_count, format_score
-from igual.runs.account import Account, OpenValue
+from igual.runs.account import Account
 from igual.runs.due_questions import digest_plan, list_choices, list_due_questions, write_made_for
-from igual.runs.review import PAGE_SHEET, draw_between_marks
+from igual.runs.open_values import OpenValue
+from igual.runs.review import draw_between_marks
+from igual.sheet_columns import PAGE_SHEET
 from igual.text.characters import visible
 
 # Rows of a value with what stands in other columns.
@@ -52,14 +54,14 @@ def render_deciding_page(account: Account, name: str, beside: Beside = lambda _:
 def _collect(account: Account, name: str, beside: Beside) -> dict[str, Any]:
     asked = list_due_questions(account)
     waiting = account.waiting
-    places = {(one.column, one.value): place for place, one in enumerate(waiting[:MOST_ASKED])}
+    places = {one.key: place for place, one in enumerate(waiting[:MOST_ASKED])}
     items: list[dict[str, Any]] = []
     for item in asked:
         if isinstance(item, Question):
-            members = [member for member in item.members if (item.column, member.value) in places]
+            members = [places[key] for key in item.keys if key in places]
             if members:
-                items.append(_describe_kind(item, members, places))
-        elif (place := places.get((item.column, item.value))) is not None:
+                items.append(_describe_kind(item, members))
+        elif (place := places.get(item.key)) is not None:
             items.append({"value": place})
     lists: dict[str, list[Any]] = {}
     for column in dict.fromkeys(one.column for one in waiting):
@@ -80,9 +82,7 @@ def _draw(text: str) -> str:
     return visible(text, _LONGEST, every_space=False)
 
 
-def _describe_kind(
-    question: Question, members: Sequence[Pair], places: Mapping[tuple[str, str], int]
-) -> dict[str, Any]:
+def _describe_kind(question: Question, members: Sequence[int]) -> dict[str, Any]:
     cause = question.cause
     asked = ask_about(cause) if cause else f"Are these {len(members)} right? ({question.kind})"
     return {
@@ -93,7 +93,7 @@ def _describe_kind(
         "why": format_question(question) if cause else "",
         "rows": question.rows,
         "size": f"{format_count(len(members), 'value')}, {format_count(question.rows, 'row')}",
-        "members": [places[question.column, member.value] for member in members],
+        "members": members,
     }
 
 
@@ -103,7 +103,8 @@ def _describe_value(one: OpenValue, beside: Beside) -> dict[str, Any]:
         "column": one.column,
         "value": one.value,
         "shown": draw_between_marks(one.value),
-        "drawn": _draw(one.value),
+        "drawn": _draw(one.value) + (f" (within {_draw(one.within)})" if one.within else ""),
+        "within": one.within,
         "rows": one.rows,
         "size": format_count(one.rows, "row"),
         "why": format_reasons(one.reasons, one.value, one.proposal),

@@ -194,7 +194,7 @@ def _list_due(account: Account, findings: Sequence[Finding]) -> Section:
         (
             value(one.value),
             number(one.rows),
-            value(one.column),
+            value(f"{one.column}, within {one.within}" if one.within else one.column),
             value(one.proposal) if one.proposal else Cell("–", "q"),
             score(one.score if one.proposal else None),
             quiet(format_reasons(one.reasons, one.value, one.proposal)),

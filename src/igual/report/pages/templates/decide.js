@@ -301,7 +301,7 @@
       const given = ofValue.get(place);
       const [first, ...others] = one.choices;
       add({
-        column: one.column, value: one.value, shown: one.shown, rows: one.rows, proposal: first?.[0], score: one.score, why: one.why,
+        column: one.column, value: one.value, within: one.within, shown: one.shown, rows: one.rows, proposal: first?.[0], score: one.score, why: one.why,
         "runners-up": others.map(([entry, , score]) => `${entry} (${score})`).join(" | "),
         ruling: given?.ruling, reason: given?.reason, "made for": data.madeFor,
       });

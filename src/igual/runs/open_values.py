@@ -1,0 +1,106 @@
+"""Values that wait for a person: what is proposed for each, and why it isn't settled."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+import pyarrow as pa
+
+from igual.column import Counts
+from igual.matching.lookups import How
+from igual.matching.matched import OPEN, UNKNOWN, Matched
+from igual.matching.pairs import Ints
+from igual.matching.reasons import OF_LOOK_UP, Reasons
+from igual.rulings import fold_contexts
+from igual.runs.stages import Stage
+
+# Column, value and what stands beside it.
+Key = tuple[str, str, str]
+NOTHING_NEAR: Reasons = (OF_LOOK_UP[How.NONE],)
+
+
+class OpenValue(NamedTuple):
+    """A value that waits for a person, with what is proposed and why.
+
+    Attributes:
+        rule: The rule's place in the rulebook, from 1.
+        column: The column.
+        value: The value.
+        rows: How many rows have it.
+        proposal: The likeliest entry; '' where none comes near.
+        score: How likely it is meant, 0 to 1.
+        reasons: Why it is proposed, and why it isn't settled.
+        runners_up: The other entries that may be meant, most likely first, and their scores.
+        within: What stands beside it, where that restricts the entries: a value is open once in each context.
+    """
+
+    rule: int
+    column: str
+    value: str
+    rows: int
+    proposal: str
+    score: float
+    reasons: Reasons
+    runners_up: tuple[tuple[str, float], ...]
+    within: str = ""
+
+    @property
+    def key(self) -> Key:
+        """What tells it from other open values."""
+        return self.column, self.value, self.within
+
+
+def list_open(stage: Stage) -> list[OpenValue]:
+    """List the open values of a rule's work.
+
+    Args:
+        stage: The rule's work.
+
+    Returns:
+        Each value once in each context, most rows first.
+    """
+    matched, mask = stage.details.matched, stage.details.open
+    if matched is None or mask is None or not mask.any():
+        return []
+    return _list_waiting(stage, matched, np.flatnonzero(matched.status == OPEN), stage.rows[mask])
+
+
+def list_unlisted(stage: Stage) -> list[OpenValue] | None:
+    """List the values of a rule's work that no entry of their context comes near, and that nobody has ruled on.
+
+    Args:
+        stage: The rule's work.
+
+    Returns:
+        Each value once in each context, most rows first; None where nothing stands beside them.
+    """
+    matched, mask = stage.details.matched, stage.details.unknown
+    if matched is None or matched.within is None or mask is None:
+        return None
+    is_unknown = matched.status == UNKNOWN
+    is_unruled = matched.how[is_unknown] != How.RULING
+    return _list_waiting(stage, matched, np.flatnonzero(is_unknown)[is_unruled], stage.rows[mask][is_unruled])
+
+
+def _list_waiting(stage: Stage, matched: Matched, positions: Ints, rows: Counts) -> list[OpenValue]:
+    # A rule that looks at other columns meets a value once for each combination.
+    some = pa.array(positions)
+    values = matched.values.take(some).to_pylist()
+    within = [""] * len(values) if matched.within is None else matched.within.take(some).to_pylist()
+    names = stage.rewriter.entries
+    waiting: dict[tuple[str, str], OpenValue] = {}
+    for position, value, beside, folded, count in zip(
+        positions.tolist(), values, within, fold_contexts(within), rows.tolist(), strict=True
+    ):
+        if (known := waiting.get((value, folded))) is not None:
+            waiting[value, folded] = known._replace(rows=known.rows + count)
+            continue
+        proposed = [(names[entry], score) for entry, score in matched.rank_candidates(position)]
+        reasons = matched.reasons_of(position)
+        if matched.status[position] != OPEN:
+            proposed = [("", 0.0)]
+            reasons = (*NOTHING_NEAR, *(one for one in reasons if one.kind == "elsewhere"))
+        about = stage.number, stage.target, value, count
+        waiting[value, folded] = OpenValue(*about, *proposed[0], reasons, tuple(proposed[1:]), beside)
+    return sorted(waiting.values(), key=lambda one: (-one.rows, one.value, one.within))
