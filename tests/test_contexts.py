@@ -151,14 +151,15 @@ TOWNS = {
     "Church Street South": "Brannock",
     "Harbour Road": "Almery",
     "Harbour Lane": "Brannock",
+    "Mill Pond": "Brannock",
 }
 ROWS = [
     ("Church Street", "Almery"), ("Church Street", "Brannock"), ("Church Street", "BRANNOCK "), ("Harbour", "Almery"),
-    ("Harbour", "Brannock"), ("Harbour Raod", "Almery"), ("Church Street South", "Almery"),
+    ("Harbour", "Brannock"), ("Harbour Raod", "Almery"), ("Mill Pond", "Almery"),
 ]  # fmt: skip
 WANTED = [
     "Church Street North", "Church Street South", "Church Street South", "Harbour Road", "Harbour Lane", "Harbour Road",
-    "Church Street South",
+    "Mill Pond",
 ]  # fmt: skip
 
 
@@ -207,10 +208,7 @@ def test_a_sheet_asks_about_a_value_in_each_context(run: Run, town: Path, ending
     else:
         with sheet.open(encoding="utf-8", newline="") as file:
             rows = list(csv.DictReader(file))
-        assert (
-            "no entry comes near; but ‘Church Street South’ is in the list, with another town"
-            in rows[-1]["why"]
-        )
+        assert "no entry comes near; but ‘Mill Pond’ is in the list, with another town" in rows[-1]["why"]
         with sheet.open("w", encoding="utf-8", newline="") as file:
             writer = csv.DictWriter(file, rows[0])
             writer.writeheader()
@@ -230,23 +228,19 @@ def test_a_sheet_asks_about_a_value_in_each_context(run: Run, town: Path, ending
 
 def test_a_terminal_asks_about_a_value_in_each_context(run: Run, town: Path) -> None:
     shell = Terminal(town, "review", "b.toml", "--table", "t.csv", "--by", "Ines")
-    assert "Church Street  within Almery → Church Street North" in shell.until("q stop")
+    assert "Harbour  within Almery → Harbour Road" in shell.until("q stop")
     shell.type("y")
     shell.until("q stop")
-    assert (town / "b.rulings.csv").read_text(encoding="utf-8").count(",Ines,") == 4
+    assert (town / "b.rulings.csv").read_text(encoding="utf-8").count(",Ines,") == 2
     shell.type("u")
     shell.until("q stop")
     shell.type("o")
-    for value in ("Church Street  within Brannock", "Church Street  within Almery", "Harbour  within Almery"):
+    for value in ("Harbour  within Almery", "Harbour  within Brannock", "Church Street  within Brannock"):
         assert value in shell.until("q stop")
         shell.type("1")
-    assert "Harbour  within Brannock" in shell.until("q stop")
+    assert "Church Street  within Almery" in shell.until("q stop")
     shell.type("1")
-    assert "Church Street South  within Almery" in shell.until("q stop")
-    shell.type("u")
-    shell.until("q stop")
-    shell.type("1")
-    shell.until("q stop")
+    assert "Mill Pond  within Almery" in shell.until("q stop")
     shell.type("k")
     shell.until("5 rulings on 6 rows")
     assert shell.ended() == 0
@@ -262,7 +256,7 @@ def test_a_page_asks_about_a_value_in_each_context(run: Run, town: Path, browser
             asked.append(page.locator("#card h2").inner_text())
             is_group = page.get_by_role("button", name="yes").count()
             page.keyboard.press("y" if is_group else "1" if page.locator(".picks .score").count() else "k")
-        assert asked[-1] == "Church Street South (within Almery)"
+        assert asked[-1] == "Mill Pond (within Almery)"
         with page.expect_download() as waiting:
             page.get_by_role("button", name="Save the sheet").click()
         waiting.value.save_as(town / "answers.csv")

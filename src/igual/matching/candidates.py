@@ -59,11 +59,18 @@ class CandidateSearch:
         spellings: Entries and aliases, in the order of their characters, (spellings,).
         vocabulary: Words that are treated in a way of their own.
         owners: The entry of each spelling, (spellings,); None where each is its own.
+        groups: A number for each entry, where words tell entries apart within a group alone, (entries,).
     """
 
-    def __init__(self, spellings: pa.Array, vocabulary: Vocabulary, owners: Ints | None = None) -> None:
+    def __init__(
+        self,
+        spellings: pa.Array,
+        vocabulary: Vocabulary,
+        owners: Ints | None = None,
+        groups: Ints | None = None,
+    ) -> None:
         self.spellings = spellings
-        self._owners = owners
+        self._owners, self._groups = owners, groups
         self.vocabulary = vocabulary
         self._is_ready = False
 
@@ -120,7 +127,7 @@ class CandidateSearch:
     def wording(self) -> Wording:
         """The words of the spellings, prepared for comparing."""
         words = Words.of(self.forms.word_keys, self.forms.parts)
-        return Wording(words, self.edits, self.vocabulary, self._owners)
+        return Wording(words, self.edits, self.vocabulary, self._owners, self._groups)
 
     @cached_property
     def _initials(self) -> Initials:

@@ -39,6 +39,8 @@ class MatchIndex:
             never settled.
         small_words: Words that may be missing or extra.
         vocabulary: All such words, in the place of the last three.
+        groups: A number for each entry, where those of different groups never compete, such as streets of different
+            towns: words tell entries apart within a group alone, (entries,).
 
     Raises:
         ListError: For a list that is empty or has an entry twice.
@@ -59,11 +61,13 @@ class MatchIndex:
         opposites: Sequence[Sequence[str]] = (),
         small_words: Sequence[str] = (),
         vocabulary: Vocabulary | None = None,
+        groups: Ints | None = None,
     ) -> None:
         self.reference = reference = as_reference_list(reference)
         self.vocabulary = vocabulary or Vocabulary.extended(opposites, abbreviations, small_words)
         self.entries = pa.array(reference.values, TEXT)
         self.names = tuple(reference.values)
+        self._groups = groups
 
     def __repr__(self) -> str:
         return f"<igual.MatchIndex of {len(self.names):,} entries, {len(self.spellings):,} spellings>"
@@ -115,7 +119,7 @@ class MatchIndex:
     @cached_property
     def search(self) -> CandidateSearch:
         """The spellings, indexed for matching by likeness."""
-        return CandidateSearch(self.spellings, self.vocabulary, self.owners)
+        return CandidateSearch(self.spellings, self.vocabulary, self.owners, self._groups)
 
     @cached_property
     def ranks(self) -> Ints:

@@ -56,12 +56,13 @@ class WordInformation(NamedTuple):
         return int(self.example[word]), int(self.beside[word])
 
 
-def weigh_words(words: Words, owners: Ints) -> WordInformation:
+def weigh_words(words: Words, owners: Ints, groups: Ints | None = None) -> WordInformation:
     """Find out what the words of spellings tell.
 
     Args:
         words: The words of the spellings.
         owners: The entry of each spelling, (spellings,); spellings of one entry aren't told apart.
+        groups: A number for each entry, (entries,); nor are entries of different groups, which never compete.
 
     Returns:
         What each word of the vocabulary tells.
@@ -73,7 +74,7 @@ def weigh_words(words: Words, owners: Ints) -> WordInformation:
     total = len(words.counts) + 1
     rarity = np.log(total / np.maximum(entries, 1)) / np.log(max(total, 2))
     hashed = _hash(np.arange(size))
-    whole = np.zeros(len(words.counts), np.uint64)
+    whole = np.zeros(len(words.counts), np.uint64) if groups is None else _hash(size + groups[owners])
     np.add.at(whole, words.owners, hashed[words.all_ids])
     several = words.counts[text] > 1
     text, word = text[several], word[several]

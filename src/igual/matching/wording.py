@@ -116,16 +116,22 @@ class Wording:
         edits: The costs of edits between letters.
         vocabulary: Words that are treated in a way of their own.
         owners: The entry of each spelling, (spellings,); None where each is its own.
+        groups: A number for each entry, where words tell entries apart within a group alone, (entries,).
     """
 
     def __init__(
-        self, entries: Words, edits: Edits, vocabulary: Vocabulary, owners: Ints | None = None
+        self,
+        entries: Words,
+        edits: Edits,
+        vocabulary: Vocabulary,
+        owners: Ints | None = None,
+        groups: Ints | None = None,
     ) -> None:
         self.entries = entries
         self._aligner = WordAligner(entries, edits, vocabulary)
         self._small_words = pa.array(vocabulary.small_words, TEXT)
         self.information: WordInformation = weigh_words(
-            entries, np.arange(len(entries.counts)) if owners is None else owners
+            entries, np.arange(len(entries.counts)) if owners is None else owners, groups
         )
         self._opposites = pa.array(sorted(vocabulary.groups_of), TEXT)
         kinds = self._mark_kinds(entries.vocabulary, self._aligner.texts)

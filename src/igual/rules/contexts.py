@@ -35,6 +35,11 @@ class Contexts:
         codes = [column.indices.to_numpy(zero_copy_only=False) for column in encoded]
         self._held: Ints = np.stack(codes, axis=1).astype(np.int64) if codes else np.zeros((0, 0), np.int64)
 
+    @property
+    def groups(self) -> Ints:
+        """A number for what each entry has, (entries,)."""
+        return np.unique(self._held, axis=0, return_inverse=True)[1].ravel()
+
     def read(self, columns: Sequence[pa.Array]) -> Context:
         """Find out what the other columns of rows restrict.
 

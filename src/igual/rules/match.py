@@ -152,8 +152,14 @@ class _Rewriter:
     def __init__(self, rule: Match, reference: ReferenceList) -> None:
         self._rule = rule
         self._reference = reference
+        for name in rule.list_attributes():
+            if name not in reference.attributes:
+                owner = f"list {rule.list!r}"
+                raise RulebookError.from_missing(owner, "attribute", name, reference.attributes)
+        self._contexts = Contexts([(name, reference.attributes[name]) for name in rule.within])
         vocabulary = Vocabulary.extended(rule.opposites, rule.abbreviations, rule.small_words)
-        self._index = MatchIndex(reference, vocabulary=vocabulary)
+        groups = self._contexts.groups if rule.within else None
+        self._index = MatchIndex(reference, vocabulary=vocabulary, groups=groups)
         self._thresholds = rule.thresholds
         self.entries: Sequence[str] = self._index.names
         self._rulings: Mapping[tuple[str, str], Ruling] = {}
@@ -162,11 +168,6 @@ class _Rewriter:
         self._kinds: Mapping[Cause, Reason] = {}
         self._refused: Collection[Cause] = ()
         self._replacements = self._index.entries
-        for name in rule.list_attributes():
-            if name not in reference.attributes:
-                owner = f"list {rule.list!r}"
-                raise RulebookError.from_missing(owner, "attribute", name, reference.attributes)
-        self._contexts = Contexts([(name, reference.attributes[name]) for name in rule.within])
         if rule.give is not None:
             self._replacements = pa.array(reference.attributes[rule.give], TEXT)
 
