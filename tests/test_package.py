@@ -22,7 +22,7 @@ SOURCE = ROOT / "src" / "igual"
 FLOORS = (
     ("errors", "values", "threads", "pieces", "hashing", "distinct", "column", "settings", "display"),
     ("text", "lists"),
-    ("conditions", "decisions", "rulings"),
+    ("conditions", "decisions", "rulings", "sheet_columns"),
     ("matching",),
     ("engines",),
     ("rules",),

@@ -20,7 +20,7 @@ FLOORS = (
     ("rules",),
     ("engines",),
     ("matching",),
-    ("conditions", "decisions", "rulings"),
+    ("conditions", "decisions", "rulings", "sheet_columns"),
     ("text", "lists"),
     ("errors", "values", "threads", "pieces", "hashing", "distinct", "column", "settings", "display"),
 )
