@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+import re
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
@@ -218,11 +219,20 @@ def test_a_sheet_asks_about_a_value_in_each_context(run: Run, town: Path, ending
     assert "Church Street  within Almery" in done.stdout
     assert clean(run, town) == WANTED
     assert "5 rows as ruled before" in run(f"review b.toml open.{ending}").stdout
-    assert run("check b.toml t.csv").returncode == 0
-    assert (
-        "(Brannock)"
-        in run("review b.toml --withdraw Harbour").stdout + run("review b.toml --withdraw Harbour").stdout
+    (town / "odd.csv").write_text(
+        "column,value,within,ruling\nat,Harbour,7,Harbour Lane\nat,Harbour, almery,Harbour Lane\n"
     )
+    told = " ".join(run("review b.toml odd.csv").stdout.split())
+    assert "becomes Harbour Lane; no entry has '7' beside it" in told
+    assert "it was ruled 'Harbour Road' by Ines" in told
+    plain = (town / "b.toml").read_text().replace("within", "# within")
+    (town / "b.toml").write_text(plain)
+    refused = " ".join(run("review b.toml odd.csv").stdout.split())
+    assert "no rule looks at what stands beside values of column 'at'; leave 'within' empty" in refused
+    (town / "b.toml").write_text(plain.replace("# within", "within"))
+    assert run("check b.toml t.csv").returncode == 0
+    withdrawn = "".join(run("review b.toml --withdraw Harbour").stdout for _ in range(3))
+    assert re.findall(r"\((\w+)\)", withdrawn) == ["7", "Almery", "Brannock"]
     assert "there is no ruling" in run("review b.toml --withdraw Harbour").stderr
 
 

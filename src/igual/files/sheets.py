@@ -302,7 +302,7 @@ def _answer(number: int, cells: dict[str, Any]) -> Answer:
         texts.get("proposal", ""),
         texts.get("kind", "").strip(),
         texts.get(MADE_FOR, ""),
-        texts.get("within", ""),
+        texts.get("within", "").strip(),
     )
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import Any, ClassVar, NamedTuple
 
 import numpy as np
@@ -175,6 +175,17 @@ class Rule(Settings):
             A prepared rule that knows the rulings.
         """
         return rewriter
+
+    def list_contexts(self, shelf: Shelf) -> Collection[str] | None:
+        """List what stands beside entries, where the rule compares that with what stands beside values.
+
+        Args:
+            shelf: The lists and codebooks.
+
+        Returns:
+            The texts; None where it looks at values alone.
+        """
+        return None
 
     def with_rows(self, rewriter: Rewriter, values: pa.Array, rows: Counts) -> Rewriter:
         """Give a prepared rule how many rows have each value that it will meet; only some rules count rows.

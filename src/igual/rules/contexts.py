@@ -87,8 +87,7 @@ class Context(NamedTuple):
     @property
     def texts(self) -> pa.Array:
         """What stands beside each value, as it is written, (values,)."""
-        cells = [cells.fill_null("") for cells in self.columns]
-        return pc.binary_join_element_wise(*cells, pa.scalar(_BETWEEN, TEXT)) if cells[1:] else cells[0]
+        return join_contexts(self.columns)
 
     def leave_open(self, matched: Matched) -> None:
         """Leave open what was settled, by nobody, though a part of the context is missing or unknown.
@@ -105,6 +104,19 @@ class Context(NamedTuple):
                 doubt = Reason("context unknown", (self.names[number], written))
             matched.explained[position] = (*matched.reasons_of(position), doubt)
             matched.status[position] = OPEN
+
+
+def join_contexts(columns: Sequence[pa.Array]) -> pa.Array:
+    """Write what stands in several columns into one text.
+
+    Args:
+        columns: Their cells, (values,) each.
+
+    Returns:
+        The texts, (values,).
+    """
+    cells = [column.fill_null("") for column in columns]
+    return pc.binary_join_element_wise(*cells, pa.scalar(_BETWEEN, TEXT)) if cells[1:] else cells[0]
 
 
 def _fold(cells: pa.Array) -> pa.Array:

@@ -29,7 +29,7 @@ from igual.matching.reasons import Reason
 from igual.matching.scope import Scope
 from igual.matching.thresholds import DEFAULTS, Thresholds
 from igual.matching.vocabulary import Vocabulary
-from igual.rules.contexts import Context, Contexts
+from igual.rules.contexts import Context, Contexts, join_contexts
 from igual.rules.lookup import ListRule, Otherwise, fill_unknown, unknown_among
 from igual.rules.rewriters import Details, NearMiss, Note, Rewriter, Rewritten
 from igual.rulings import Rulings, fold_contexts
@@ -132,6 +132,13 @@ class Match(ListRule):
     def list_attributes(self) -> builtins.list[str]:
         """List the attributes that it takes from the reference list."""
         return [*([self.give] if self.give is not None else []), *self.within]
+
+    def list_contexts(self, shelf: Shelf) -> Collection[str] | None:
+        """List what the attributes of `within` are, of all entries."""
+        if not self.within:
+            return None
+        attributes = shelf.lists[self.list].attributes
+        return set(join_contexts([pa.array(attributes[name], TEXT) for name in self.within]).to_pylist())
 
     def with_rulings(self, rewriter: Rewriter, rulings: Rulings, column: str) -> Rewriter:
         """Give the prepared rule what was ruled on the values of a column."""

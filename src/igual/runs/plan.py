@@ -7,6 +7,7 @@ import time
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from fnmatch import fnmatchcase
+from itertools import chain
 
 import numpy as np
 
@@ -15,7 +16,7 @@ from igual.errors import RulebookError, error_context
 from igual.lists import ReferenceList, Shelf
 from igual.rules.base import Rule
 from igual.rules.rewriters import Rewriter
-from igual.rulings import Rulings
+from igual.rulings import Rulings, fold_contexts
 from igual.runs.stages import Stage
 from igual.runs.together import PreparedRule
 from igual.runs.trail import ColumnTrail
@@ -90,13 +91,29 @@ class Plan:
         Returns:
             Name to list.
         """
-        names = [
-            need.name
+        names = [need.name for rule in self._list_asking(column) for need in rule.needs()[:1]]
+        return {name: self.shelf.lists[name] for name in names}
+
+    def list_contexts(self, column: str) -> set[str] | None:
+        """List what stands beside entries of a column's lists, folded.
+
+        Args:
+            column: The column that the match writes.
+
+        Returns:
+            The texts; None where its rules look at values alone.
+        """
+        of_rules = [rule.list_contexts(self.shelf) for rule in self._list_asking(column)]
+        known = [contexts for contexts in of_rules if contexts is not None]
+        return set(fold_contexts(chain.from_iterable(known))) if known else None
+
+    def _list_asking(self, column: str) -> list[Rule]:
+        """The rules on whose work on a column somebody may have to rule."""
+        return [
+            rule
             for _, rule in self.rules
             if rule.takes_rulings and any(_is_meant(column, rule.target_of(name)) for name in rule.columns)
-            for need in rule.needs()[:1]
         ]
-        return {name: self.shelf.lists[name] for name in names}
 
     def run_again(self, trails: Mapping[str, ColumnTrail]) -> Mapping[str, ColumnTrail]:
         """Apply the rules that act in place to clean columns: a stable rulebook changes nothing there.

@@ -12,7 +12,7 @@ from igual.display import Displayed
 from igual.errors import ListError, NearestWord, NoEntryError, RulingError, did_you_mean
 from igual.lists import ReferenceList
 from igual.matching.keys import list_words
-from igual.rulings import Rulings
+from igual.rulings import Rulings, fold_contexts
 from igual.runs.due_questions import find_outdated
 from igual.runs.rulebook import Rulebook
 from igual.text.characters import visible
@@ -166,7 +166,8 @@ def check_answers(
         on: The day, such as 2026-05-31.
         overrule: Take rulings on values that were ruled otherwise before.
     """
-    reader = _Reader(book)
+    answers = list(answers)
+    reader = _Reader(book, [answer.within for answer in answers])
     accepted: list[Accepted] = []
     rejected: list[Rejected] = []
     answered: dict[tuple[str, str, str, str], list[tuple[Answer, Decision, str]]] = {}
@@ -179,6 +180,7 @@ def check_answers(
             unanswered += 1
             continue
         answer, meaning, why = reader.interpret(answer)
+        note = note or reader.note_context(answer)
         if meaning is None:
             rejected.append(Rejected(answer.row, answer.column, answer.value, why))
         else:
@@ -186,7 +188,7 @@ def check_answers(
             answered.setdefault(about, []).append((answer, meaning, note))
     for about, given_twice in answered.items():
         answer, meaning, note = given_twice[0]
-        before = _find_before(book.rulings, *about)
+        before = reader.find_before(*about)
         if any(other != meaning for _, other, _ in given_twice):
             said = ", ".join(f"{one.ruling.strip()!r} in row {one.row}" for one, _, _ in given_twice)
             why = f"it is ruled otherwise in another row ({said}); none is taken"
@@ -207,16 +209,15 @@ def check_answers(
     return Review(accepted, sorted(rejected), unanswered, known, outdated=outdated)
 
 
-def _find_before(rulings: Rulings, column: str, value: str, kind: str, within: str) -> Ruling | None:
-    return rulings.of_kinds(column).get((kind, value)) if kind else rulings.of_value(column, value, within)
-
-
 class _Reader:
     """What rulings mean in a rulebook, whose lists of a column are looked up once for all rulings on it."""
 
-    def __init__(self, book: Rulebook) -> None:
+    def __init__(self, book: Rulebook, contexts: Sequence[str] = ()) -> None:
         self._book = book
+        self._folded = dict(zip(["", *contexts], fold_contexts(["", *contexts]), strict=True))
+        self._kinds_of = cache(book.rulings.of_kinds)
         self.lists_of = cache(book.lists_of)
+        self._contexts_of = cache(book.plan.list_contexts)
         self._nearest: dict[str, NearestWord] = {}
         self._suggested: dict[tuple[str, str], str] = {}
 
@@ -224,7 +225,7 @@ class _Reader:
         """What a row rules, with `accept` and `YES` as they are kept, or why it rules nothing."""
         said = answer.ruling.strip().casefold()
         if answer.kind:
-            return (answer._replace(ruling=said), *self._interpret_kind(answer, said))
+            return (answer._replace(ruling=said, within=""), *self._interpret_kind(answer, said))
         if said == ACCEPT and not answer.wrong:
             if not answer.proposal:
                 return answer, None, "there is no proposal to accept"
@@ -251,6 +252,9 @@ class _Reader:
         lists = self.lists_of(answer.column)
         if not lists:
             return None, self._say_unmatched(answer.column)
+        if answer.within and self._contexts_of(answer.column) is None:
+            column = f"column {answer.column!r}"
+            return None, f"no rule looks at what stands beside values of {column}; leave 'within' empty"
         why = ""
         for name, reference in lists.items():
             try:
@@ -260,6 +264,18 @@ class _Reader:
             except ListError as error:
                 why = why or f"list {name!r}: {error}"
         return None, why
+
+    def find_before(self, column: str, value: str, kind: str, within: str) -> Ruling | None:
+        """The ruling that counts by now."""
+        if kind:
+            return self._kinds_of(column).get((kind, value))
+        return self._book.rulings.of_contexts(column).get((value, self._folded[within]))
+
+    def note_context(self, answer: Answer) -> str:
+        """Say where no entry has the context that a ruling is for: a spreadsheet program may have changed it."""
+        known = self._contexts_of(answer.column) if answer.within else None
+        is_known = known is None or self._folded[answer.within] in known
+        return "" if is_known else f"no entry has {answer.within!r} beside it"
 
     def _suggest(self, name: str, reference: ReferenceList, wanted: str) -> str:
         """What may be meant by an entry that isn't there; only of the first ones, since thousands may be missing."""
@@ -304,7 +320,9 @@ def find_stale_rulings(book: Rulebook) -> list[Ruling]:
     stale = []
     for column in dict.fromkeys(one.column for one in book.rulings.rulings):
         for one in book.rulings.of_contexts(column).values():
-            meaning, _ = reader.find_meaning(Answer(0, one.column, one.value, ruling=one.ruling))
+            meaning, _ = reader.find_meaning(
+                Answer(0, one.column, one.value, ruling=one.ruling, within=one.within)
+            )
             if meaning is None:
                 stale.append(one)
         stale += _find_stale_kinds(book, column)
