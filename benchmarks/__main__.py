@@ -26,6 +26,7 @@ FIGURES = {
     "growth": "matching.growth",
     "names": "questions.names",
     "lookalikes": "questions.lookalikes",
+    "contexts": "contexts.contexts",
     "learn": "learning.tasks",
     "text": "streams.text_table",
     "parquet": "streams.parquet_file",
