@@ -313,3 +313,43 @@ def test_a_file_of_rulings_has_contexts_only_where_there_are_any(tmp_path: Path)
     )
     assert igual.Rulings.load(tmp_path / "r.csv") == kept
     assert kept.withdraw("at", "a", within="OLD TOWN").rulings == kept.rulings[:1]
+
+
+def test_each_of_several_lists_has_rulings_of_its_own(
+    run: Run, tmp_path: Path, write: Callable[[str, str], Path]
+) -> None:
+    write("streets.csv", "value\nChurch Street\nHarbour Road\n")
+    write("places.csv", "value\nChurch Square\nHarbour Place\n")
+    write("t.csv", "at,type\nHarbour,street\nHarbour,place\nHarbor Rod,street\nQuay,place\n")
+    rule = (
+        '[[rule]]\ncolumn = "at"\ndo = "match"\nlist = "{0}s"\nwhen = {{ column = "type", equals = "{0}" }}\n'
+    )
+    lists = "igual = 1\n" + "".join(
+        f'[lists.{name}]\nfile = "{name}.csv"\n' for name in ("streets", "places")
+    )
+    write("b.toml", lists + rule.format("street") + rule.format("place"))
+    told = json.loads(run("apply b.toml t.csv --out clean.csv --open open.csv --json").stdout)
+    assert [(one["value"], one["within"]) for one in told["open"]] == [
+        ("Harbour", "streets"),
+        ("Harbour", "places"),
+    ]
+    with (tmp_path / "open.csv").open(encoding="utf-8", newline="") as file:
+        rows = list(csv.DictReader(file))
+    assert [(row["value"], row["within"]) for row in rows[2:]] == [("Quay", "places")]
+    write(
+        "back.csv",
+        "column,value,within,ruling\n"
+        + "".join(f"at,{row['value']},{row['within']},{answer(row['proposal'])}\n" for row in rows)
+        .replace("accept", "{}")
+        .format("Harbour Road", "Harbour Place"),
+    )
+    done = run("review b.toml back.csv --by Ines")
+    assert done.returncode == 0, done.stdout
+    assert clean(run, tmp_path) == ["Harbour Road", "Harbour Place", "Harbour Road", "Quay"]
+    # A ruling for all of them is followed where it can be, and no hint complains of the other list.
+    (tmp_path / "b.rulings.csv").unlink()
+    write("back.csv", "column,value,ruling\nat,Harbour,Harbour Place\n")
+    assert run("review b.toml back.csv").returncode == 0
+    told = json.loads(run("apply b.toml t.csv --out clean.csv --json").stdout)
+    assert [(one["value"], one["within"]) for one in told["open"]] == [("Harbour", "streets")]
+    assert "ruling not applied" not in [hint["kind"] for hint in told["hints"]]

@@ -40,7 +40,8 @@ class Ruling(NamedTuple):
             is then the words that it is about, and the ruling 'yes' (such values are settled) or 'no' (they are asked
             singly).
         within: '' for a ruling that counts in all rows. Else what stands in the column that `within` of the rule
-            names, such as a town: the ruling counts in such rows alone, and goes before one for all rows.
+            names, such as a town: the ruling counts in such rows alone, and goes before one for all rows. Of a column
+            that is matched to several lists the name of the list stands before it, and '; '.
     """
 
     column: str

@@ -13,14 +13,15 @@ from typing import TYPE_CHECKING
 import pyarrow as pa
 
 from igual.column import TEXT, find_lone_surrogate
-from igual.decisions import NO, YES, Ruling, check_kind
+from igual.decisions import NO, YES, Ruling, check_kind, interpret_ruling
 from igual.display import Displayed
-from igual.errors import RulingError, spell_given
+from igual.errors import ListError, RulingError, spell_given
 from igual.text.folding import folded_key
 
 if TYPE_CHECKING:
     import pandas as pd
 
+    from igual.lists import ReferenceList
     from igual.runs.review import Review
     from igual.runs.rulebook import Rulebook
 
@@ -144,6 +145,30 @@ class Rulings(Displayed):
         """
         return {(one.kind, one.value): one for one in self.rulings if one.kind and one.column == column}
 
+    def choose_for_list(self, column: str, own: str, lists: Mapping[str, ReferenceList]) -> Rulings:
+        """Choose the rulings for one of several lists that a column is matched to.
+
+        Args:
+            column: The column that the matches write.
+            own: The name of the list.
+            lists: Name to list, of all of them.
+
+        Returns:
+            The column's rulings within the list, as if it were the only one; and those for all lists, but for such
+            as are about an entry of another one.
+        """
+        chosen, for_all = [], []
+        for one in self.rulings:
+            first, _, rest = one.within.partition(BETWEEN)
+            if one.column != column:
+                continue
+            if one.kind or first == own:
+                chosen.append(one if one.kind else one._replace(within=rest))
+            elif first not in lists and _suits(one, own, lists):
+                for_all.append(one)
+        known = {(one.value, one.within) for one in chosen}
+        return Rulings([*chosen, *(one for one in for_all if (one.value, one.within) not in known)])
+
     def list_contested(self) -> list[tuple[Ruling, Ruling]]:
         """List rulings of one day on one value that differ, as two people leave them who didn't know of each other.
 
@@ -190,7 +215,7 @@ class Rulings(Displayed):
             by: Who rules.
             on: The day, such as '2026-05-31'; None is today.
             within: Of a rule with `within`, what stands beside the value, such as a town: the ruling counts in such
-                rows alone. '': in all.
+                rows alone. Where a column is matched to several lists, the name of the list. '': in all.
 
         Returns:
             The rulings with one more.
@@ -309,6 +334,10 @@ class Rulings(Displayed):
         return Rulings(self.with_more(more))
 
 
+# Between the parts of a context: a list, where a column is matched to several, and what stands in other columns.
+BETWEEN = "; "
+
+
 def sort_rulings(rulings: Iterable[Ruling]) -> list[Ruling]:
     """Sort by column, value and day, so that rulings made apart end up in different places of the file.
 
@@ -319,6 +348,31 @@ def sort_rulings(rulings: Iterable[Ruling]) -> list[Ruling]:
         The rulings, sorted; those of one day on one value keep their order.
     """
     return sorted(rulings, key=lambda ruling: (*_about(ruling), ruling.on))
+
+
+def join_context(name: str, beside: str) -> str:
+    """Write a context: a list, where a column is matched to several, and what stands beside a value.
+
+    Args:
+        name: The name of the list, or ''.
+        beside: What stands there, or ''.
+
+    Returns:
+        The context.
+    """
+    return BETWEEN.join(part for part in (name, beside) if part)
+
+
+def _suits(ruling: Ruling, own: str, lists: Mapping[str, ReferenceList]) -> bool:
+    """Whether a ruling for all rows may be about a list: it isn't where it names an entry of another one alone."""
+
+    def is_about(name: str) -> bool:
+        try:
+            return interpret_ruling(ruling.ruling, ruling.value, lists[name].entry_of) is not None
+        except ListError:
+            return False
+
+    return is_about(own) or not any(map(is_about, lists))
 
 
 def fold_contexts(contexts: Iterable[str]) -> list[str]:

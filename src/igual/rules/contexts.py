@@ -15,10 +15,8 @@ from igual.matching.matched import OPEN, SETTLED, Matched
 from igual.matching.pairs import Ints
 from igual.matching.reasons import Reason
 from igual.matching.scope import Scope
+from igual.rulings import BETWEEN
 from igual.text.folding import folded_key
-
-# Between what stands in several columns.
-_BETWEEN = "; "
 
 
 class Contexts:
@@ -116,7 +114,7 @@ def join_contexts(columns: Sequence[pa.Array]) -> pa.Array:
         The texts, (values,).
     """
     cells = [column.fill_null("") for column in columns]
-    return pc.binary_join_element_wise(*cells, pa.scalar(_BETWEEN, TEXT)) if cells[1:] else cells[0]
+    return pc.binary_join_element_wise(*cells, pa.scalar(BETWEEN, TEXT)) if cells[1:] else cells[0]
 
 
 def _fold(cells: pa.Array) -> pa.Array:

@@ -262,7 +262,7 @@ class Account:
     @cached_property
     def open(self) -> list[OpenValue]:
         """Values that wait for a person, most rows first."""
-        return [one for stage in self.stages for one in list_open(stage)]
+        return [one for stage in self.stages for one in list_open(stage, self._name_list(stage))]
 
     @cached_property
     def questions(self) -> list[Question]:
@@ -286,7 +286,10 @@ class Account:
     def unlisted(self) -> list[OpenValue]:
         """Values that no entry comes near, of rules that take rulings, most rows first."""
         takes_rulings = {stage.number for stage in self.stages if stage.rule.takes_rulings}
-        in_contexts = {(stage.number, stage.target): list_unlisted(stage) for stage in self.stages}
+        in_contexts = {
+            (stage.number, stage.target): list_unlisted(stage, self._name_list(stage))
+            for stage in self.stages
+        }
         anywhere = [
             OpenValue(one.rule, one.column, one.value, one.rows, "", 0.0, NOTHING_NEAR, ())
             for one in self.unknown
@@ -295,6 +298,9 @@ class Account:
             and in_contexts.get((one.rule, one.column)) is None
         ]
         return [*anywhere, *(one for some in in_contexts.values() for one in some or ())]
+
+    def _name_list(self, stage: Stage) -> str:
+        return self.plan.name_list(stage.rule, stage.target)
 
     @property
     def waiting(self) -> list[OpenValue]:

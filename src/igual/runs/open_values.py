@@ -9,10 +9,10 @@ import pyarrow as pa
 
 from igual.column import Counts
 from igual.matching.lookups import How
-from igual.matching.matched import OPEN, UNKNOWN, Matched
+from igual.matching.matched import OPEN, UNKNOWN
 from igual.matching.pairs import Ints
 from igual.matching.reasons import OF_LOOK_UP, Reasons
-from igual.rulings import fold_contexts
+from igual.rulings import fold_contexts, join_context
 from igual.runs.stages import Stage
 
 # Column, value and what stands beside it.
@@ -51,11 +51,12 @@ class OpenValue(NamedTuple):
         return self.column, self.value, self.within
 
 
-def list_open(stage: Stage) -> list[OpenValue]:
+def list_open(stage: Stage, of_list: str) -> list[OpenValue]:
     """List the open values of a rule's work.
 
     Args:
         stage: The rule's work.
+        of_list: The name of its list, where the column is matched to several.
 
     Returns:
         Each value once in each context, most rows first.
@@ -63,35 +64,38 @@ def list_open(stage: Stage) -> list[OpenValue]:
     matched, mask = stage.details.matched, stage.details.open
     if matched is None or mask is None or not mask.any():
         return []
-    return _list_waiting(stage, matched, np.flatnonzero(matched.status == OPEN), stage.rows[mask])
+    return _list_waiting(stage, of_list, np.flatnonzero(matched.status == OPEN), stage.rows[mask])
 
 
-def list_unlisted(stage: Stage) -> list[OpenValue] | None:
+def list_unlisted(stage: Stage, of_list: str) -> list[OpenValue] | None:
     """List the values of a rule's work that no entry of their context comes near, and that nobody has ruled on.
 
     Args:
         stage: The rule's work.
+        of_list: The name of its list, where the column is matched to several.
 
     Returns:
         Each value once in each context, most rows first; None where nothing stands beside them.
     """
     matched, mask = stage.details.matched, stage.details.unknown
-    if matched is None or matched.within is None or mask is None:
+    if matched is None or mask is None or (matched.within is None and not of_list):
         return None
     is_unknown = matched.status == UNKNOWN
     is_unruled = matched.how[is_unknown] != How.RULING
-    return _list_waiting(stage, matched, np.flatnonzero(is_unknown)[is_unruled], stage.rows[mask][is_unruled])
+    return _list_waiting(stage, of_list, np.flatnonzero(is_unknown)[is_unruled], stage.rows[mask][is_unruled])
 
 
-def _list_waiting(stage: Stage, matched: Matched, positions: Ints, rows: Counts) -> list[OpenValue]:
+def _list_waiting(stage: Stage, of_list: str, positions: Ints, rows: Counts) -> list[OpenValue]:
     # A rule that looks at other columns meets a value once for each combination.
+    matched = stage.details.matched
+    assert matched is not None
     some = pa.array(positions)
     values = matched.values.take(some).to_pylist()
-    within = [""] * len(values) if matched.within is None else matched.within.take(some).to_pylist()
+    contexts = [""] * len(values) if matched.within is None else matched.within.take(some).to_pylist()
     names = stage.rewriter.entries
     waiting: dict[tuple[str, str], OpenValue] = {}
     for position, value, beside, folded, count in zip(
-        positions.tolist(), values, within, fold_contexts(within), rows.tolist(), strict=True
+        positions.tolist(), values, contexts, fold_contexts(contexts), rows.tolist(), strict=True
     ):
         if (known := waiting.get((value, folded))) is not None:
             waiting[value, folded] = known._replace(rows=known.rows + count)
@@ -102,5 +106,6 @@ def _list_waiting(stage: Stage, matched: Matched, positions: Ints, rows: Counts)
             proposed = [("", 0.0)]
             reasons = (*NOTHING_NEAR, *(one for one in reasons if one.kind == "elsewhere"))
         about = stage.number, stage.target, value, count
-        waiting[value, folded] = OpenValue(*about, *proposed[0], reasons, tuple(proposed[1:]), beside)
+        within = join_context(of_list, beside)
+        waiting[value, folded] = OpenValue(*about, *proposed[0], reasons, tuple(proposed[1:]), within)
     return sorted(waiting.values(), key=lambda one: (-one.rows, one.value, one.within))

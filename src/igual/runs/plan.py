@@ -7,7 +7,6 @@ import time
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from fnmatch import fnmatchcase
-from itertools import chain
 
 import numpy as np
 
@@ -16,7 +15,7 @@ from igual.errors import RulebookError, error_context
 from igual.lists import ReferenceList, Shelf
 from igual.rules.base import Rule
 from igual.rules.rewriters import Rewriter
-from igual.rulings import Rulings, fold_contexts
+from igual.rulings import Rulings, fold_contexts, join_context
 from igual.runs.stages import Stage
 from igual.runs.together import PreparedRule
 from igual.runs.trail import ColumnTrail
@@ -65,7 +64,8 @@ class Plan:
             rewriter = self.prepared[number]
             took, has_worked = 0.0, False
             for name in rule.columns:
-                ready = rule.with_rulings(rewriter, self.rulings, rule.target_of(name))
+                target = rule.target_of(name)
+                ready = rule.with_rulings(rewriter, self._choose_rulings(rule, target), target)
                 step = PreparedRule(number, rule, ready, self.shelf)
                 if trails[name].can_wait(step):
                     trails[name] = trails[name].wait(step)
@@ -103,9 +103,29 @@ class Plan:
         Returns:
             The texts; None where its rules look at values alone.
         """
-        of_rules = [rule.list_contexts(self.shelf) for rule in self._list_asking(column)]
-        known = [contexts for contexts in of_rules if contexts is not None]
-        return set(fold_contexts(chain.from_iterable(known))) if known else None
+        known: set[str] = set()
+        for rule in self._list_asking(column):
+            name, contexts = self.name_list(rule, column), rule.list_contexts(self.shelf)
+            known |= {join_context(name, context) for context in contexts or ([""] if name else [])}
+        return set(fold_contexts(known)) if known else None
+
+    def name_list(self, rule: Rule, column: str) -> str:
+        """Name the list that a rule matches a column to, where other rules match it to other lists.
+
+        Args:
+            rule: The rule.
+            column: The column that it writes.
+
+        Returns:
+            The name; '' where the column is matched to no other list.
+        """
+        lists = self.lists_of(column) if rule.takes_rulings else {}
+        return rule.needs()[0].name if len(lists) > 1 else ""
+
+    def _choose_rulings(self, rule: Rule, column: str) -> Rulings:
+        """The rulings that a rule is to follow: where a column is matched to several lists, those for its own."""
+        own = self.name_list(rule, column)
+        return self.rulings.choose_for_list(column, own, self.lists_of(column)) if own else self.rulings
 
     def _list_asking(self, column: str) -> list[Rule]:
         """The rules on whose work on a column somebody may have to rule."""

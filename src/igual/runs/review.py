@@ -12,7 +12,7 @@ from igual.display import Displayed
 from igual.errors import ListError, NearestWord, NoEntryError, RulingError, did_you_mean
 from igual.lists import ReferenceList
 from igual.matching.keys import list_words
-from igual.rulings import Rulings, fold_contexts
+from igual.rulings import BETWEEN, Rulings, fold_contexts
 from igual.runs.due_questions import find_outdated
 from igual.runs.rulebook import Rulebook
 from igual.text.characters import visible
@@ -252,6 +252,8 @@ class _Reader:
         lists = self.lists_of(answer.column)
         if not lists:
             return None, self._say_unmatched(answer.column)
+        if (own := answer.within.partition(BETWEEN)[0]) in lists:
+            lists = {own: lists[own]}
         if answer.within and self._contexts_of(answer.column) is None:
             column = f"column {answer.column!r}"
             return None, f"no rule looks at what stands beside values of {column}; leave 'within' empty"
