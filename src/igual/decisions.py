@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Literal, NamedTuple
 
+import pyarrow as pa
+
+from igual.column import TEXT
 from igual.errors import ListError, NoEntryError, RulingError, did_you_mean
+from igual.text.folding import folded_key
 
 KEEP, NOT_LISTED, NEW = "keep as it is", "not in the list", "new entry"
 CauseKind = Literal[
@@ -22,6 +26,8 @@ COLUMNS = ("column", "value", "ruling", "reason", "by", "on")
 # A file with rulings on kinds, or within contexts, has one more for each.
 KIND_COLUMN, WITHIN_COLUMN = "kind", "within"
 YES, NO, ACCEPT = "yes", "no", "accept"
+# Between the parts of a context: a list, where a column is matched to several, and what stands in other columns.
+BETWEEN = "; "
 Kind = Literal["entry", "alias", "new", "keep", "unlisted", "kind settled", "kind asked"]
 
 
@@ -173,3 +179,32 @@ def interpret_ruling(ruling: str, value: str, entry_of: Mapping[str, str]) -> De
         return Decision("alias", entry_of[entry])
     wanted = stated[len(_ALIAS_OF) :].strip() if lower.startswith(_ALIAS_OF) else stated
     raise NoEntryError(wanted)
+
+
+def join_context(name: str, beside: str) -> str:
+    """Write a context: a list, where a column is matched to several, and what stands beside a value.
+
+    Args:
+        name: The name of the list, or ''.
+        beside: What stands there, or ''.
+
+    Returns:
+        The context.
+    """
+    return BETWEEN.join(part for part in (name, beside) if part)
+
+
+def fold_contexts(contexts: Iterable[str]) -> list[str]:
+    """Set aside case, spaces, accents and punctuation of what stands beside values, as `within` does.
+
+    Args:
+        contexts: The texts.
+
+    Returns:
+        What they are compared by.
+    """
+    given = list(contexts)
+    if not any(given):
+        return given
+    folded: list[str] = folded_key(pa.array(given, TEXT)).to_pylist()
+    return folded

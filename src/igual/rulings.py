@@ -10,13 +10,10 @@ from functools import cached_property
 from itertools import chain
 from typing import TYPE_CHECKING
 
-import pyarrow as pa
-
-from igual.column import TEXT, find_lone_surrogate
-from igual.decisions import NO, YES, Ruling, check_kind, interpret_ruling
+from igual.column import find_lone_surrogate
+from igual.decisions import BETWEEN, NO, YES, Ruling, check_kind, fold_contexts, interpret_ruling
 from igual.display import Displayed
 from igual.errors import ListError, RulingError, spell_given
-from igual.text.folding import folded_key
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -334,10 +331,6 @@ class Rulings(Displayed):
         return Rulings(self.with_more(more))
 
 
-# Between the parts of a context: a list, where a column is matched to several, and what stands in other columns.
-BETWEEN = "; "
-
-
 def sort_rulings(rulings: Iterable[Ruling]) -> list[Ruling]:
     """Sort by column, value and day, so that rulings made apart end up in different places of the file.
 
@@ -350,19 +343,6 @@ def sort_rulings(rulings: Iterable[Ruling]) -> list[Ruling]:
     return sorted(rulings, key=lambda ruling: (*_about(ruling), ruling.on))
 
 
-def join_context(name: str, beside: str) -> str:
-    """Write a context: a list, where a column is matched to several, and what stands beside a value.
-
-    Args:
-        name: The name of the list, or ''.
-        beside: What stands there, or ''.
-
-    Returns:
-        The context.
-    """
-    return BETWEEN.join(part for part in (name, beside) if part)
-
-
 def _suits(ruling: Ruling, own: str, lists: Mapping[str, ReferenceList]) -> bool:
     """Whether a ruling for all rows may be about a list: it isn't where it names an entry of another one alone."""
 
@@ -373,22 +353,6 @@ def _suits(ruling: Ruling, own: str, lists: Mapping[str, ReferenceList]) -> bool
             return False
 
     return is_about(own) or not any(map(is_about, lists))
-
-
-def fold_contexts(contexts: Iterable[str]) -> list[str]:
-    """Set aside case, spaces, accents and punctuation of what stands beside values, as `within` does.
-
-    Args:
-        contexts: The texts.
-
-    Returns:
-        What they are compared by.
-    """
-    given = list(contexts)
-    if not any(given):
-        return given
-    folded: list[str] = folded_key(pa.array(given, TEXT)).to_pylist()
-    return folded
 
 
 def _about(ruling: Ruling) -> tuple[str, str, str, str]:

@@ -10,12 +10,12 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask, to_mask
+from igual.decisions import BETWEEN
 from igual.matching.lookups import How
 from igual.matching.matched import OPEN, SETTLED, Matched
 from igual.matching.pairs import Ints
 from igual.matching.reasons import Reason
 from igual.matching.scope import Scope
-from igual.rulings import BETWEEN
 from igual.text.folding import folded_key
 
 

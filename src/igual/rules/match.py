@@ -14,7 +14,7 @@ import pyarrow.compute as pc
 from pydantic import Field, field_validator, model_validator
 
 from igual.column import TEXT, Counts, Mask, to_mask
-from igual.decisions import NEW, Cause, Decision, Ruling, check_kind, interpret_ruling
+from igual.decisions import NEW, Cause, Decision, Ruling, check_kind, fold_contexts, interpret_ruling
 from igual.errors import ListError, RulebookError
 from igual.lists import ReferenceList, Shelf
 from igual.matching.frequent import RowCounts, doubt_frequent
@@ -32,7 +32,7 @@ from igual.matching.vocabulary import Vocabulary
 from igual.rules.contexts import Context, Contexts, join_contexts
 from igual.rules.lookup import ListRule, Otherwise, fill_unknown, unknown_among
 from igual.rules.rewriters import Details, NearMiss, Note, Rewriter, Rewritten
-from igual.rulings import Rulings, fold_contexts
+from igual.rulings import Rulings
 from igual.settings import Several
 from igual.text.folding import folded_key
 

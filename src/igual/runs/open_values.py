@@ -8,11 +8,11 @@ import numpy as np
 import pyarrow as pa
 
 from igual.column import Counts
+from igual.decisions import fold_contexts, join_context
 from igual.matching.lookups import How
 from igual.matching.matched import OPEN, UNKNOWN
 from igual.matching.pairs import Ints
 from igual.matching.reasons import OF_LOOK_UP, Reasons
-from igual.rulings import fold_contexts, join_context
 from igual.runs.stages import Stage
 
 # Column, value and what stands beside it.

@@ -11,11 +11,12 @@ from fnmatch import fnmatchcase
 import numpy as np
 
 from igual.column import Column
+from igual.decisions import fold_contexts, join_context
 from igual.errors import RulebookError, error_context
 from igual.lists import ReferenceList, Shelf
 from igual.rules.base import Rule
 from igual.rules.rewriters import Rewriter
-from igual.rulings import Rulings, fold_contexts, join_context
+from igual.rulings import Rulings
 from igual.runs.stages import Stage
 from igual.runs.together import PreparedRule
 from igual.runs.trail import ColumnTrail

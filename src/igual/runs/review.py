@@ -7,12 +7,23 @@ from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import TYPE_CHECKING, NamedTuple
 
-from igual.decisions import ACCEPT, NO, WORDS, YES, Decision, Ruling, check_kind, interpret_ruling
+from igual.decisions import (
+    ACCEPT,
+    BETWEEN,
+    NO,
+    WORDS,
+    YES,
+    Decision,
+    Ruling,
+    check_kind,
+    fold_contexts,
+    interpret_ruling,
+)
 from igual.display import Displayed
 from igual.errors import ListError, NearestWord, NoEntryError, RulingError, did_you_mean
 from igual.lists import ReferenceList
 from igual.matching.keys import list_words
-from igual.rulings import BETWEEN, Rulings, fold_contexts
+from igual.rulings import Rulings
 from igual.runs.due_questions import find_outdated
 from igual.runs.rulebook import Rulebook
 from igual.text.characters import visible
