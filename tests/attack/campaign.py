@@ -134,6 +134,7 @@ def lay_out_world(folder: Path) -> Path:
         ("?", "keep as it is"),
     ):
         rulings = rulings.decide("species", value, ruling, 'he said, "yes"', by="Ines", on="2026-05-08")
+    rulings = rulings.decide("species", "Mapel", "Field maple", by="Ines", on="2026-05-08", within="Old Town")
     species = book.lists["species"]
     species.save_skos(folder / "species.ttl")
     species.save_skos(folder / "species.jsonld")

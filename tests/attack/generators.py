@@ -99,7 +99,7 @@ def _rule(random: Random, number: int) -> list[str]:
         ("extract", ["pattern = '(?P<x>[a-z])(?P<y>.)'", f'into = ["x{number}", "y{number}"]', "nth = 2"]),
         ("number", [f"decimal = {random.choice(('.', ','))!r}"]), ("date", ['form = "DD/MM/YYYY"']), ("date", ['form = "YYYY-MM-DD"', 'give = "DD.MM.YY"']),
         ("label", ['codebook = "k"', f"ignore_case = {yes()}"]), ("label", ['codebook = "k"', 'otherwise = { text = "?" }', f'into = "l{number}"']),
-        ("match", ['list = "l"']), ("match", ['list = "l"', 'by = ["folded"]']), ("match", ['list = "l"', f'into = "m{number}"', 'give = "kind"']),
+        ("match", ['list = "l"']), ("match", ['list = "l"', 'by = ["folded"]']), ("match", ['list = "l"', f'into = "m{number}"', 'give = "kind"']), ("match", ['list = "l"', 'within = { kind = "b" }']),
         ("bands", ['bands = [{ label = "low", below = 5 }, { label = "high", at_least = 5 }]']),
         ("blanks", []), ("characters", ['drop = ["marks"]']), ("characters", ['form = "NFKC"']), ("compose", ["template = '{a} ({b}) {c}'", f'into = "t{number}"']),
         ("mention", ['list = "l"', f'into = "n{number}"']), ("replace", ["pairs = { 'oak' = '{b}!' }", "fill = true"]),

@@ -30,6 +30,7 @@ _RULES = (
     'do = "match"\nlist = "l"\nby = ["exact", "folded"]', 'do = "match"\nlist = "l"', 'do = "label"\ncodebook = "k"', 'do = "label"\ncodebook = "k"\nignore_case = true',
     'do = "replace"\npairs = "p"\nwhere = "whole"', 'do = "replace"\npairs = "p"\nwhere = "word"', 'do = "replace"\npairs = "p"\nignore_case = true\nkeep_case = true',
     'do = "replace"\npairs = "p"\ncascade = true', 'do = "mention"\nlist = "l"\ninto = "n"', 'do = "match"\nlist = "l"\nby = ["exact"]\ngive = "kind"\ninto = "n"',
+    'do = "match"\nlist = "l"\nwithin = { group = "b" }',
 )  # fmt: skip
 CALLS = (
     "survey t.csv", "survey t.csv --json", "survey t.csv --report r.html", "tally t.csv -c a", "tally t.csv -c a --json", "tally t.csv -c a --of words", "tally t.csv -c a --by b --top 5",
@@ -78,7 +79,7 @@ def lay_out_long(random: Random, folder: Path, shape: str, entries: int) -> None
     names = [*dict.fromkeys(_SHAPES[shape](random, at) for at in range(entries))]
     values = [_change(random, name) for name in names]
     others = [*dict.fromkeys(values)]
-    _write(folder / "l.csv", [("value", "alias", "kind"), *((name, f"Q{at}|R{at}", random.choice(_KINDS)) for at, name in enumerate(names))])  # fmt: skip
+    _write(folder / "l.csv", [("value", "alias", "kind", "group"), *((name, f"Q{at}|R{at}", random.choice(_KINDS), at % 9) for at, name in enumerate(names))])  # fmt: skip
     newer = [_change(random, name) if at % 5 == 0 else name for at, name in enumerate(names)]
     _write(folder / "l2.csv", [("value",), *((name,) for name in dict.fromkeys(newer) if name.strip())])
     _write(folder / "k.csv", [("code", "label"), *((name, at) for at, name in enumerate(names))])
@@ -99,7 +100,7 @@ def lay_out_long(random: Random, folder: Path, shape: str, entries: int) -> None
         "reason",
     )
     _write(folder / "sheet.csv", [columns, *(("a", value, value, 1, names[at % len(names)], 0.5, "", "", random.choice(("yes", "new entry", "keep as it is", "")), "") for at, value in enumerate(others) if value.strip() == value)])  # fmt: skip
-    _write(folder / "b.rulings.csv", [("column", "value", "ruling", "reason", "by", "on"), *(("a", f"ruled {value}", "new entry" if at % 2 else names[0], "", "me", "2026-05-08") for at, value in enumerate(others))])  # fmt: skip
+    _write(folder / "b.rulings.csv", [("column", "value", "ruling", "reason", "by", "on", "within"), *(("a", f"ruled {value}", "new entry" if at % 2 else names[0], "", "me", "2026-05-08", at % 9 if at % 3 else "") for at, value in enumerate(others))])  # fmt: skip
     concepts = (f'<urn:{at}> a skos:Concept; skos:prefLabel "{name}"@en; skos:altLabel "Q{at}"@en .' for at, name in enumerate(names[:20_000]))  # fmt: skip
     (folder / "l.ttl").write_text("\n".join(["@prefix skos: <http://www.w3.org/2004/02/skos/core#> .", *concepts]), encoding="utf-8")  # fmt: skip
     _write_rulebooks(random, folder, names)
