@@ -120,8 +120,12 @@ class Plan:
         Returns:
             The name; '' where the column is matched to no other list.
         """
-        lists = self.lists_of(column) if rule.takes_rulings else {}
-        return rule.needs()[0].name if len(lists) > 1 else ""
+        if not rule.takes_rulings:
+            return ""
+        own = rule.needs()[0].name
+        # Most rulebooks have one list to match to, whatever their columns.
+        others = {other.needs()[0].name for _, other in self.rules if other.takes_rulings} - {own}
+        return own if others and not others.isdisjoint(self.lists_of(column)) else ""
 
     def _choose_rulings(self, rule: Rule, column: str) -> Rulings:
         """The rulings that a rule is to follow: where a column is matched to several lists, those for its own."""
