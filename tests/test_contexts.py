@@ -352,4 +352,11 @@ def test_each_of_several_lists_has_rulings_of_its_own(
     assert run("review b.toml back.csv").returncode == 0
     told = json.loads(run("apply b.toml t.csv --out clean.csv --json").stdout)
     assert [(one["value"], one["within"]) for one in told["open"]] == [("Harbour", "streets")]
+    assert (
+        "'Harbour' (within streets) mean"
+        in igual.Rulebook.load(tmp_path / "b.toml")
+        .apply({"at": ["Harbour"], "type": ["street"]})
+        .questions[0]
+        .text
+    )
     assert "ruling not applied" not in [hint["kind"] for hint in told["hints"]]

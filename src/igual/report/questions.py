@@ -47,11 +47,10 @@ def format_question(question: Question) -> str:
     members = question.members
     if len(members) == 1 and question.cause is None:
         one = members[0]
+        about = f"{quote_value(one.value)}{_format_context(one)}"
         if not one.proposal:
-            return f"What does {quote_value(one.value)} mean? {format_count(one.rows, 'row')}"
-        return (
-            f"Does {quote_value(one.value)} mean {quote_value(one.proposal)}? {format_count(one.rows, 'row')}"
-        )
+            return f"What does {about} mean? {format_count(one.rows, 'row')}"
+        return f"Does {about} mean {quote_value(one.proposal)}? {format_count(one.rows, 'row')}"
     asked = (
         ask_about(question.cause) if question.cause else f"Are these {len(members)} right ({question.kind})?"
     )
@@ -68,4 +67,10 @@ def format_pairs(pairs: Sequence[Pair]) -> str:
     Returns:
         Such as 'Old Town → Old Town Library, Harbour → Harbour Library'.
     """
-    return ", ".join(f"{printable(pair.value)} → {printable(pair.proposal)}" for pair in pairs)
+    return ", ".join(
+        f"{printable(pair.value)}{_format_context(pair)} → {printable(pair.proposal)}" for pair in pairs
+    )
+
+
+def _format_context(pair: Pair) -> str:
+    return f" (within {printable(pair.within)})" if pair.within else ""
