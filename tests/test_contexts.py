@@ -302,6 +302,13 @@ def test_a_ruling_in_a_context_goes_before_one_for_all_rows() -> None:
         everywhere.decide("at", "Church Street", "Harbour Lane", within=3)  # type: ignore[arg-type]
 
 
+def test_a_column_within_itself_is_read_as_it_is() -> None:
+    kinds = igual.ReferenceList(["oak", "elm"], attributes={"kind": ["oak", "tree"]})
+    outcome = match_streets(kinds, within={"kind": "at"}).apply({"at": ["Oak", "Elm", "oka"]})
+    assert outcome.table["at"] == ["oak", "Elm", "oka"]
+    assert sorted(outcome.open["value"]) == ["Elm", "oka"]
+
+
 def test_a_file_of_rulings_has_contexts_only_where_there_are_any(tmp_path: Path) -> None:
     kept = igual.Rulings.load(tmp_path / "r.csv").decide("at", "a", "b", on="2026-05-08")
     assert (tmp_path / "r.csv").read_text(encoding="utf-8").startswith("column,value,ruling,reason,by,on\n")

@@ -199,7 +199,10 @@ class _Rewriter:
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         is_query = unknown_among(values, np.zeros(len(values), np.bool_))
         queries = values if is_query.all() else values.filter(pa.array(is_query))
-        columns = [beside[column].filter(pa.array(is_query)) for column in self._rule.within.values()]
+        # The column itself doesn't stand beside itself.
+        columns = [
+            beside.get(column, values).filter(pa.array(is_query)) for column in self._rule.within.values()
+        ]
         context = self._contexts.read(columns) if columns else None
         decided, notes = self._find_decided(queries, context)
         notes += (*self._find_contradictions(queries, decided), *self._name_contested())
