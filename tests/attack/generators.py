@@ -35,6 +35,7 @@ _LETTERS = (
     "ELM",
 )
 COLUMNS = ("a", "b", "c", "odd name")
+_PATTERNS = ('columns = ["*"]', 'columns = ["a", "odd*"]', 'columns = ["?"]')
 _SOUGHT = ("oak", "a", "ß", "é", " ")
 _WHERE = ("anywhere", "whole", "word", "start", "end")
 
@@ -66,7 +67,7 @@ def _condition(random: Random, depth: int = 0) -> str:
     words: list[Callable[[], str]] = [
         lambda: f"contains = {text()}", lambda: f"starts = {text()}", lambda: f"ends = {text()}", lambda: f"equals = {text()}",
         lambda: "blank = true", lambda: f"length = [{random.randrange(3)}, {random.randrange(9)}]",
-        lambda: f"above = {random.choice(('5', '-1.5', '0'))}", lambda: f"one_of = [{text()}, {text()}]",
+        lambda: f"above = {random.choice(('5', '-1.5', '0'))}", lambda: "at_most = 3", lambda: "between = [1, 30]", lambda: f"one_of = [{text()}, {text()}]",
         lambda: f"like = {text()}", lambda: 'pattern = "^[a-z]"',
         lambda: 'in_list = "l"', lambda: f"contains = {text()}, ignore_case = true",
     ]  # fmt: skip
@@ -81,13 +82,36 @@ def _condition(random: Random, depth: int = 0) -> str:
     return "{ " + random.choice(words)() + " }"
 
 
+# Further words of each rule: lines of which some are added.
+_MORE: dict[str, tuple[str, ...]] = {
+    "spacing": (
+        'ends = "left"', 'ends = "keep"', 'inner = "none"', 'inner = "keep"', 'tabs = "remove"', 'tabs = "keep"', 'odd = "keep"', 'odd = "remove"',
+        'zero_width = "keep"', 'between_unspaced = "remove"', 'gaps = "double"', "nth = 2", 'breaks = "space"',
+    ),
+    "case": ('language = "tr"', 'language = "de"', 'language = "el"', 'language = "nl"', 'keep = ["OAK", "ß"]', 'small = ["a"]'),
+    "overlay": ('pad = "x"', 'pad = "é"'),
+    "part": ("trim = false",),
+    "number": ('unit = "m"', 'unit = ["m", "cm", "€"]', 'grouping = "."', 'grouping = " "', "grouping = \"'\"", 'give = "1234.50"'),
+    "label": ('otherwise = "blank"', 'otherwise = "keep"', 'dated_by = "c"'),
+    "match": (
+        "settle = 0.5", "settle = 1.0", "ask = 0.01", "margin = 0.0", "margin = 1.0", "case_sensitive = true", 'abbreviations = { Qy = "Quay", f = ["Field", "Fir"] }',
+        'opposites = [["oak", "elm"]]', 'small_words = ["field"]', 'otherwise = "blank"', 'otherwise = { text = "?" }', 'within = { kind = "b" }', 'within = { kind = "c", place = "b" }',
+    ),
+    "mention": ('multiple = "all"', "ignore_case = false", 'by = ["exact", "folded", "fuzzy"]', 'otherwise = "keep"', 'by = ["fuzzy"]'),
+    "characters": ("straighten = true", "repair = true", "fold = true", 'stated = "a-z"', 'keep = ["letters"]', 'form = "NFD"'),
+    "blanks": ('texts = ["oak", "-"]', "ignore_case = true", 'fill = "?"'),
+    "bands": ('otherwise = "keep"', 'otherwise = { text = "?" }'),
+    "pad": ('side = "end"', 'fill = "é"'),
+}  # fmt: skip
+
+
 def _rule(random: Random, number: int) -> list[str]:
     text = partial(_quote_text, random)
     yes = partial(random.choice, ("true", "false"))
     where = f'where = "{random.choice(_WHERE)}"'
     pairs = f"pairs = {{ {', '.join(f'{json.dumps(key)} = {text()}' for key in _SOUGHT)} }}"
     kinds: list[tuple[str, list[str]]] = [
-        ("spacing", []), ("spacing", ['also = "_-"']), ("spacing", ['breaks = "keep"']),
+        ("pad", [f"width = {random.choice((1, 5, 40))}"]), ("match", ['list = "m"']), ("spacing", []), ("spacing", ['also = "_-"']), ("spacing", ['breaks = "keep"']),
         ("case", ['style = "title"', 'small = ["of"]']), ("case", ['style = "sentence"']), ("case", ['style = "upper"']),
         ("replace", [pairs, where, f"ignore_case = {yes()}"]), ("replace", [pairs, where, f"nth = {random.choice((1, 2, 500))}"]),
         ("replace", [pairs, "ignore_case = true", "keep_case = true"]), ("replace", [pairs, "cascade = true"]),
@@ -105,9 +129,17 @@ def _rule(random: Random, number: int) -> list[str]:
         ("mention", ['list = "l"', f'into = "n{number}"']), ("replace", ["pairs = { 'oak' = '{b}!' }", "fill = true"]),
     ]  # fmt: skip
     do, words = random.choice(kinds)
-    lines = [f'do = "{do}"', *words]
+    known = {line.split(" =")[0] for line in words}
+    more = [line for line in _MORE.get(do, ()) if random.random() < 0.15 and line.split(" =")[0] not in known]
+    lines = [f'do = "{do}"', *words, *{line.split(" =")[0]: line for line in more}.values()]
     if do != "compose":
-        lines.insert(0, f"column = {json.dumps(random.choice(COLUMNS))}")
+        names = "column = " + json.dumps(random.choice(COLUMNS))
+        lines.insert(
+            0,
+            names
+            if any("into" in word for word in words) or random.random() < 0.8
+            else random.choice(_PATTERNS),
+        )
     if random.random() < 0.3 and do not in ("compose",):
         lines.append(f"when = {_condition(random)}")
     return lines
@@ -116,8 +148,8 @@ def _rule(random: Random, number: int) -> list[str]:
 def make_rulebook(random: Random) -> str:
     """A rulebook of a few rules, with a list and a codebook in it."""
     head = [
-        "igual = 1", "[lists.l]", 'values = ["Oak", "Elm", "Field maple", "ß", "12 Quay"]', 'aliases = { Oak = ["QR", "oak tree"] }',
-        'attributes = { kind = ["t", "t", "t", "", "p"] }', "[codebooks.k]", 'labels = { a = "good", B = "fair", "1" = "poor", "é" = "x" }',
+        "igual = 1", *random.sample(['headers = "snake"', 'headers = "title"'], int(random.random() < 0.1)), "[lists.l]", 'values = ["Oak", "Elm", "Field maple", "ß", "12 Quay"]', 'aliases = { Oak = ["QR", "oak tree"] }',
+        'attributes = { kind = ["t", "t", "t", "", "p"], place = ["a", "oak", "", "é", "B"] }', "[lists.m]", 'values = ["Oak", "Elms", "Field"]', "[codebooks.k]", 'labels = { a = "good", B = "fair", "1" = "poor", "é" = "x" }',
     ]  # fmt: skip
     rules = [["[[rule]]", *_rule(random, number)] for number in range(random.randrange(1, 6))]
     checks = (
