@@ -114,6 +114,25 @@ def test_streams_that_are_gone(trees: Path) -> None:
         assert done.returncode == (2 if "full" in redirect else 0)
 
 
+def test_a_signal_on_the_way_out_comes_too_late() -> None:
+    # It is sent while the last signal is being set aside, when the work is done.
+    code = """
+import os, signal, sys
+from igual.cli import main
+set_handler, left = signal.signal, [False, False, False, False, True, False, True]
+def interrupted(number, handler):
+    if handler is signal.SIG_IGN and left and left.pop():
+        os.kill(os.getpid(), signal.SIGTERM)
+    return set_handler(number, handler)
+signal.signal = interrupted
+sys.argv = ["igual", "--version"]
+main()
+"""
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
+    assert (done.returncode, done.stderr) == (0, "")
+    assert done.stdout.startswith("igual")
+
+
 @pytest.mark.parametrize("delay", [0.06, 0.1, 0.15, 0.2])
 def test_an_early_interrupt_is_quiet(trees: Path, delay: float) -> None:
     call = [str(COMMAND), "survey", "trees.csv"]

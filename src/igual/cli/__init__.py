@@ -168,4 +168,7 @@ def main() -> None:
         if wants_traceback() and isinstance(error, Exception):
             raise
         status = explain_failure(error, was_interrupted=interrupted.is_set())
-    leave(status if isinstance(status, int) else 0)
+    while True:
+        # One that comes on the way here is too late.
+        with contextlib.suppress(KeyboardInterrupt):
+            leave(status if isinstance(status, int) else 0)

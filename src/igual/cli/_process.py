@@ -74,15 +74,23 @@ def flush_streams() -> None:
             stream.flush()
 
 
+def _ignore_signals() -> None:
+    """Let nothing stop what is done; one that comes while the last is set aside is too late, too."""
+    try:
+        for name in ("SIGINT", "SIGTERM", "SIGHUP"):
+            if hasattr(signal, name):
+                signal.signal(getattr(signal, name), signal.SIG_IGN)
+    except KeyboardInterrupt:
+        _ignore_signals()
+
+
 def leave(status: int) -> NoReturn:
     """End the process, with nothing printed on the way out.
 
     Args:
         status: The exit status.
     """
-    for name in ("SIGINT", "SIGTERM", "SIGHUP"):
-        if hasattr(signal, name):
-            signal.signal(getattr(signal, name), signal.SIG_IGN)
+    _ignore_signals()
     for stream in (sys.stdout, sys.stderr):
         try:
             if stream is not None:
