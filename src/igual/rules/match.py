@@ -248,7 +248,7 @@ class _Rewriter:
             except ListError:
                 parts = (ruling.ruling, value, ruling.author, self._rule.list)
                 notes.append(Note("ruling not applied", parts))
-        return decided, tuple(notes)
+        return self._keep_fitting(decided, context), tuple(notes)
 
     def _fold_beside(self, context: Context | None, places: pa.Array) -> builtins.list[str]:
         """What stands beside values, folded, where any ruling depends on it."""
@@ -258,23 +258,26 @@ class _Rewriter:
 
     def _match_within(self, values: pa.Array, decided: _Decided, context: Context) -> Matched:
         """Match values to the entries that fit what stands beside them."""
-        scope = context.scope
-        for query in [
-            query for query, (_, decision) in decided.items() if not self._fits(scope, query, decision)
-        ]:
-            del decided[query]
         matched = self._match(values, decided, context)
         matched.within = context.texts
         context.leave_open(matched)
-        self._doubt_entries_elsewhere(matched, scope.is_restricted)
+        self._doubt_entries_elsewhere(matched, context.scope.is_restricted)
         return matched
 
-    def _fits(self, scope: Scope | None, query: int, decision: Decision) -> bool:
-        """Whether the entry that a ruling says may be meant by a value."""
-        if scope is None or decision.kind not in ("entry", "alias"):
-            return True
-        entry = self._index.position_of.get(decision.text, -1)
-        return entry >= 0 and bool(scope.allows(np.array([query]), np.array([entry]))[0])
+    def _keep_fitting(self, decided: _Decided, context: Context | None) -> _Decided:
+        """Keep rulings on values that can mean the entry that is ruled."""
+        if context is None:
+            return decided
+        position_of = self._index.position_of
+        ruled = [
+            (query, position_of.get(decision.text, -1))
+            for query, (_, decision) in decided.items()
+            if decision.kind in ("entry", "alias")
+        ]
+        query_idx, entry_idx = np.array(ruled, np.int64).reshape(-1, 2).T
+        is_unfit = (entry_idx < 0) | ~context.scope.allows(query_idx, entry_idx)
+        unfit = set(query_idx[is_unfit].tolist())
+        return {query: about for query, about in decided.items() if query not in unfit}
 
     def _doubt_entries_elsewhere(self, matched: Matched, is_restricted: Mask) -> None:
         """Leave open what is like an entry of its context at most, and is, or is more like, one of another."""
@@ -301,8 +304,7 @@ class _Rewriter:
         rest = values.take(pa.array(left))
         part = self._match_by_kinds(rest, scope.take(left) if scope is not None else None)
         matched.put_part(left, part)
-        followed = self._follow_rulings(values, matched, left, context)
-        decided |= {query: hit for query, hit in followed.items() if self._fits(scope, query, hit[1])}
+        decided |= self._keep_fitting(self._follow_rulings(values, matched, left, context), context)
         for query, (ruling, decision) in decided.items():
             matched.how[query] = How.RULING
             on = "" if values[query].as_py() == ruling.value else ruling.value
