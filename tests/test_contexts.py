@@ -302,6 +302,23 @@ def test_a_ruling_in_a_context_goes_before_one_for_all_rows() -> None:
         everywhere.decide("at", "Church Street", "Harbour Lane", within=3)  # type: ignore[arg-type]
 
 
+def test_texts_may_mention_entries_of_several_lists() -> None:
+    lists = {"a": igual.ReferenceList(["Harbour", "Kestrel Hill"]), "b": igual.ReferenceList(["Saltmarsh"])}
+    rules = [
+        igual.rules.Mention(column="t", list=name, by=["exact", "fuzzy"], otherwise="flag") for name in lists
+    ]
+    texts = ["near Harbor", "Kestrl Hil", "nothing here", "Saltmash", "zzz", None]
+    for last in (rules[1], Match(column="t", list="b")):
+        outcome = igual.Rulebook([rules[0], last], lists=lists).apply({"t": texts})
+        unlisted = {(one.value, one.within, one.rows) for one in outcome.account.unlisted}
+        # Texts that mention nothing aren't asked about.
+        assert (
+            unlisted >= {("zzz", "b", 1), ("nothing here", "b", 1)}
+            if isinstance(last, Match)
+            else not unlisted
+        )
+
+
 def test_a_column_within_itself_is_read_as_it_is() -> None:
     kinds = igual.ReferenceList(["oak", "elm"], attributes={"kind": ["oak", "tree"]})
     outcome = match_streets(kinds, within={"kind": "at"}).apply({"at": ["Oak", "Elm", "oka"]})

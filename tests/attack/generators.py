@@ -126,7 +126,7 @@ def _rule(random: Random, number: int) -> list[str]:
         ("match", ['list = "l"']), ("match", ['list = "l"', 'by = ["folded"]']), ("match", ['list = "l"', f'into = "m{number}"', 'give = "kind"']), ("match", ['list = "l"', 'within = { kind = "b" }']),
         ("bands", ['bands = [{ label = "low", below = 5 }, { label = "high", at_least = 5 }]']),
         ("blanks", []), ("characters", ['drop = ["marks"]']), ("characters", ['form = "NFKC"']), ("compose", ["template = '{a} ({b}) {c}'", f'into = "t{number}"']),
-        ("mention", ['list = "l"', f'into = "n{number}"']), ("replace", ["pairs = { 'oak' = '{b}!' }", "fill = true"]),
+        ("mention", ['list = "l"', f'into = "n{number}"']), ("mention", ['list = "m"', 'by = ["exact", "fuzzy"]']), ("replace", ["pairs = { 'oak' = '{b}!' }", "fill = true"]),
     ]  # fmt: skip
     do, words = random.choice(kinds)
     known = {line.split(" =")[0] for line in words}

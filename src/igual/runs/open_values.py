@@ -7,12 +7,12 @@ from typing import NamedTuple
 import numpy as np
 import pyarrow as pa
 
-from igual.column import Counts
+from igual.column import Mask
 from igual.decisions import fold_contexts, join_context
 from igual.matching.lookups import How
-from igual.matching.matched import OPEN, UNKNOWN
-from igual.matching.pairs import Ints
+from igual.matching.matched import OPEN, UNKNOWN, Matched
 from igual.matching.reasons import OF_LOOK_UP, Reasons
+from igual.rules.kinds import UNLISTED
 from igual.runs.stages import Stage
 
 # Column, value and what stands beside it.
@@ -61,10 +61,8 @@ def list_open(stage: Stage, of_list: str) -> list[OpenValue]:
     Returns:
         Each value once in each context, most rows first.
     """
-    matched, mask = stage.details.matched, stage.details.open
-    if matched is None or mask is None or not mask.any():
-        return []
-    return _list_waiting(stage, of_list, np.flatnonzero(matched.status == OPEN), stage.rows[mask])
+    matched = stage.details.matched
+    return [] if matched is None else _list_waiting(stage, of_list, matched, matched.status == OPEN)
 
 
 def list_unlisted(stage: Stage, of_list: str) -> list[OpenValue] | None:
@@ -75,21 +73,20 @@ def list_unlisted(stage: Stage, of_list: str) -> list[OpenValue] | None:
         of_list: The name of its list, where the column is matched to several.
 
     Returns:
-        Each value once in each context, most rows first; None where nothing stands beside them.
+        Each value once in each context, most rows first; None where nothing stands beside them, or the rule leaves
+        no value unlisted.
     """
-    matched, mask = stage.details.matched, stage.details.unknown
-    if matched is None or mask is None or (matched.within is None and not of_list):
-        return None
-    is_unknown = matched.status == UNKNOWN
-    is_unruled = matched.how[is_unknown] != How.RULING
-    return _list_waiting(stage, of_list, np.flatnonzero(is_unknown)[is_unruled], stage.rows[mask][is_unruled])
-
-
-def _list_waiting(stage: Stage, of_list: str, positions: Ints, rows: Counts) -> list[OpenValue]:
-    # A rule that looks at other columns meets a value once for each combination.
     matched = stage.details.matched
-    assert matched is not None
-    some = pa.array(positions)
+    if matched is None or stage.rule.unknown_kind != UNLISTED or (matched.within is None and not of_list):
+        return None
+    is_unruled = (matched.status == UNKNOWN) & (matched.how != How.RULING)
+    return _list_waiting(stage, of_list, matched, is_unruled)
+
+
+def _list_waiting(stage: Stage, of_list: str, matched: Matched, is_waiting: Mask) -> list[OpenValue]:
+    # A rule that looks at other columns meets a value once for each combination.
+    positions = np.flatnonzero(is_waiting)
+    some, rows = pa.array(positions), stage.rows[stage.details.was_matched][positions]
     values = matched.values.take(some).to_pylist()
     contexts = [""] * len(values) if matched.within is None else matched.within.take(some).to_pylist()
     names = stage.rewriter.entries
