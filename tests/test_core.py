@@ -7,6 +7,7 @@ import pyarrow as pa
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from rich.text import Text
 
 from igual.column import Column, count_rows
 from igual.conditions import Condition
@@ -20,6 +21,7 @@ from igual.looking.survey import survey_columns
 from igual.looking.tally import count_rows_meeting, tally_column
 from igual.report.looking_views import survey_view, tally_view
 from igual.report.run_views import outcome_view, preview_view
+from igual.report.tables import Cell, _cell, _Rows
 from igual.report.terminal import as_text
 from igual.rules import (
     Band,
@@ -218,6 +220,18 @@ def test_a_survey_takes_any_text(cells: list[str | None]) -> None:
     assert count_rows_meeting(column, Condition(blank=True)) + count_rows_meeting(
         column, Condition(blank=False)
     ) == len(cells)
+
+
+ROW = st.tuples(
+    st.none() | st.text(max_size=9), st.integers(0, 9_999), st.text("ab é木\n ", max_size=30).map(Text)
+)
+
+
+@examples(60)
+@given(st.lists(ROW, max_size=6), st.integers(8, 90))
+def test_lines_drawn_together_are_as_those_drawn_apart(rows: list[tuple[Cell, ...]], width: int) -> None:
+    view = _Rows(("a", "rows#", "b"), [[_cell(cell) for cell in row] for row in rows])
+    assert as_text(view, width=width) == as_text(view._lay_out(view._rows), width=width)
 
 
 def test_a_tally_sums_up_the_rest() -> None:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from itertools import islice
 
 from rich.box import SIMPLE_HEAD
-from rich.console import Group, RenderableType
+from rich.console import Console, ConsoleOptions, Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
@@ -32,23 +32,43 @@ def draw_table(
         rows: The cells of each row.
         most: How many rows are shown; the others are counted beneath. All unless given.
     """
-    view = Table(box=SIMPLE_HEAD, pad_edge=False)
-    for name in columns:
-        right = name.endswith("#")
-        view.add_column(
-            draw_text(name.removesuffix("#")),
-            justify="right" if right else "left",
-            no_wrap=right,
-            overflow="fold",
-        )
     rows = iter(rows)
-    for row in islice(rows, most):
-        view.add_row(*(_cell(cell) for cell in row))
+    view = _Rows(columns, [[_cell(cell) for cell in row] for row in islice(rows, most)])
     # The title stands by itself: as part of the table it would be broken to the table's width.
     parts: list[RenderableType] = [title if isinstance(title, Text) else draw_text(title, "bold"), view]
     if left := sum(1 for _ in rows):
         parts.append(Text(f"and {format_count(left, 'more line')}; --json tells of all", "dim"))
     return Group(*parts)
+
+
+class _Rows:
+    """The rows of a table under their headings."""
+
+    def __init__(self, columns: Sequence[str], rows: Sequence[Sequence[Text]]) -> None:
+        self._columns = columns
+        self._rows = rows
+
+    def __rich_console__(self, console: Console, options: ConsoleOptions) -> Iterator[RenderableType]:
+        # Where nothing needs breaking, all lines of a column are as one cell: that takes less than half the time.
+        joined = [Text("\n").join(column) for column in zip(*self._rows, strict=True)]
+        whole = self._lay_out([joined] if self._rows else [])
+        has_lines = any("\n" in cell.plain for row in self._rows for cell in row)
+        fits = not has_lines and console.measure(whole, options=options).maximum < options.max_width
+        yield whole if fits else self._lay_out(self._rows)
+
+    def _lay_out(self, rows: Iterable[Sequence[Text]]) -> Table:
+        view = Table(box=SIMPLE_HEAD, pad_edge=False)
+        for name in self._columns:
+            right = name.endswith("#")
+            view.add_column(
+                draw_text(name.removesuffix("#")),
+                justify="right" if right else "left",
+                no_wrap=right,
+                overflow="fold",
+            )
+        for row in rows:
+            view.add_row(*row)
+        return view
 
 
 def _cell(cell: Cell) -> Text:
