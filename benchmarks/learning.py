@@ -11,10 +11,10 @@ from typing import Any, NamedTuple, cast
 import numpy as np
 import pyarrow as pa
 from scipy.optimize import minimize
-from tests.learning import found_tasks, fresh_tasks
-from tests.learning.made_tasks import Task, held_out, tuned
-from tests.learning.solving import solve
 
+from benchmarks.learn_tasks import found, fresh
+from benchmarks.learn_tasks.made import Task, held_out, tuned
+from benchmarks.learn_tasks.solving import solve
 from igual.learning.inference import infer
 from igual.learning.prior import STEP, WEIGHTS, Weights
 from igual.learning.search import find_chains
@@ -47,7 +47,7 @@ def measure(name: str, tasks: Sequence[Task], verbose: bool = False) -> None:
 
 def tasks() -> None:
     """All tasks; columns of 1,500 rows by IGUAL_LEARN_ROWS=1500."""
-    sets = {"tuned": tuned(), "held out": held_out(), "found": found_tasks.TASKS, "fresh": fresh_tasks.TASKS}
+    sets = {"tuned": tuned(), "held out": held_out(), "found": found.TASKS, "fresh": fresh.TASKS}
     for name, some in sets.items():
         if not sys.argv[1:] or name in sys.argv[1:] or sys.argv[1:] == ["-v"]:
             measure(name, some, "-v" in sys.argv)
@@ -122,7 +122,7 @@ def fit() -> None:
     How far the numbers may go from those that are there is chosen by what is best for tasks left out of the fit.
     """
     STEP.update({kind: _Cost.of(kind, cost) for kind, cost in STEP.items()})
-    some = [*tuned(), *found_tasks.TASKS]
+    some = [*tuned(), *found.TASKS]
     cases = [case for task in some if (case := _weigh_first(task)) is not None]
     print(f"{len(cases)} tasks: {_miss(cases, np.zeros(len(WEIGHTS) + len(STEP))):.4f} before")
     left_out = {}

@@ -9,7 +9,7 @@ trap 'rm -rf "$work"' EXIT
 wheel=$(ls "$work"/*.whl)
 # The tests as they were when the wheel was built: the checkout may move on meanwhile.
 mkdir "$work/tree"
-cp -r tests docs ./*.md pyproject.toml examples tools "$work/tree"
+cp -r tests benchmarks docs ./*.md pyproject.toml examples tools "$work/tree"
 
 # run NAME PYTHON [CONSTRAINTS]
 run() {

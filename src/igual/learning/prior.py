@@ -1,7 +1,7 @@
 """How simple a chain of rules is, and how well it has to suit the column: the numbers that `learn` goes by.
 
 Costs are natural logarithms: a chain that costs 1 more is 2.7 times less likely to be what is meant. STEP and WEIGHTS
-were fitted to tasks of `tests/learning` (neither those held out nor the fresh ones), by
+were fitted to tasks of `benchmarks/learn_tasks` (neither those held out nor the fresh ones), by
 `python -m benchmarks.learning fit`; the other numbers were set by hand.
 """
 

@@ -6,7 +6,7 @@ import time
 from typing import Any, NamedTuple
 
 import igual
-from tests.learning.made_tasks import Task
+from benchmarks.learn_tasks.made import Task
 
 
 class Solved(NamedTuple):

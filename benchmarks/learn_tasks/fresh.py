@@ -9,7 +9,7 @@ import re
 from collections.abc import Callable
 from typing import Any
 
-from tests.learning.made_tasks import Raw, Task
+from benchmarks.learn_tasks.made import Raw, Task
 
 TASKS: list[Task] = []
 SHIPS = ["Grey Heron", "Morning Star", "Old Margit", "Sea Lark", "Three Brothers", "Wind Rose", "Lone Gull", "Red Kite"]

@@ -7,7 +7,7 @@ import re
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from tests.learning.made_tasks import Raw, Task
+from benchmarks.learn_tasks.made import Raw, Task
 
 
 def lines(text: str) -> list[str]:

@@ -19,15 +19,15 @@ import pandas as pd
 import polars as pl
 import pyarrow as pa
 import pytest
+from benchmarks.learn_tasks import found, fresh
+from benchmarks.learn_tasks.made import TASKS
+from benchmarks.learn_tasks.solving import solve
 from hypothesis import settings
 
 import igual
 from igual.errors import RulebookError, TableError
 from igual.learning.search import State, Stop, _Search, find_chains
 from tests.attack.forked import Done
-from tests.learning import found_tasks, fresh_tasks
-from tests.learning.made_tasks import TASKS
-from tests.learning.solving import solve
 
 # A table of kinds: values, and what the first is to become; the rule has to give the others as well.
 FOUND: list[tuple[str, list[str], list[str]]] = [
@@ -71,7 +71,7 @@ def test_one_example_is_enough_for_plain_cases(values: list[str], wanted: list[s
 
 def test_held_out_tasks_are_solved_as_promised() -> None:
     # Some of the tasks, so that the test is quick; `python -m benchmarks.learning` has all.
-    tasks = [*TASKS[1::2], *found_tasks.TASKS, *fresh_tasks.TASKS][:: 500 // settings().max_examples]
+    tasks = [*TASKS[1::2], *found.TASKS, *fresh.TASKS][:: 500 // settings().max_examples]
     results = [solve(task) for task in tasks]
     within = [
         sum(solved is not None and solved <= most for solved, _, _ in results) / len(tasks)
@@ -285,7 +285,7 @@ def test_the_same_examples_give_the_same_rules_under_any_hash_seed() -> None:
     code = "import igual; l = igual.learn(['Maple, Norway', 'Oak, red', 'x'], ['Norway Maple', None, None]); print([r.dump_words() for c in l.rules for r in c.rules], l.ask)"
     outputs = {
         subprocess.run([sys.executable, "-c", code], check=True, capture_output=True, env={**os.environ, "PYTHONHASHSEED": seed}).stdout
-        for seed in ("1", "2", "3")
+        for seed in ("1", "2")
     }  # fmt: skip
     assert len(outputs) == 1
 
