@@ -55,9 +55,10 @@ lint: $(VENV)/.installed-dev
 types: $(VENV)/.installed-dev
 	$(BIN)/mypy
 
+# Two test at a time: threads of libraries would only wait for those of the other.
 tests: $(VENV)/.installed-dev
 	@bash tools/install_for_tests.sh
-	$(BIN)/python -m pytest
+	OMP_NUM_THREADS=1 POLARS_MAX_THREADS=1 $(BIN)/python -m pytest
 
 # Each in an environment of its own, from the built wheel; the last with the oldest packages that pyproject.toml names.
 test-all: $(VENV)/.installed-dev

@@ -142,7 +142,7 @@ def test_outputs_replace_only_their_own_kind(
     assert kept.read_text() == "tree\noak\nOak\n"
 
 
-def test_outputs_of_the_same_kind_are_replaced(run: Run, trees: Path) -> None:
+def test_outputs_of_the_same_kind_are_replaced(run: Run, few_trees: Path) -> None:
     line = (
         "apply trees.toml trees.csv --out c.csv --trail t.csv --crosswalk w.csv --open o.xlsx --record r.json"
     )

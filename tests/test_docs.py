@@ -7,6 +7,7 @@ import json
 import os
 import re
 import shlex
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -38,8 +39,16 @@ def steps_of(page: str) -> list[tuple[str, str]]:
     return steps
 
 
+@pytest.fixture(scope="module")
+def demo(tmp_path_factory: pytest.TempPathFactory, server: ForkServer) -> Path:
+    """What `igual demo` makes."""
+    folder = tmp_path_factory.mktemp("demo")
+    assert server.run(["demo"], folder).returncode == 0
+    return folder / "igual-demo"
+
+
 @pytest.mark.parametrize("name", PAGES)
-def test_what_a_page_shows_runs(name: str, tmp_path: Path, server: ForkServer) -> None:
+def test_what_a_page_shows_runs(name: str, tmp_path: Path, server: ForkServer, demo: Path) -> None:
     folder = tmp_path
     env = {**os.environ, "PATH": f"{COMMAND.parent}:{os.environ['PATH']}"}
     steps = steps_of((ROOT / name).read_text(encoding="utf-8"))
@@ -52,6 +61,8 @@ def test_what_a_page_shows_runs(name: str, tmp_path: Path, server: ForkServer) -
                 file.write(f"{step}\n")
         elif step.startswith("cd "):
             folder = folder / step.removeprefix("cd ")
+        elif step.startswith("igual demo"):
+            shutil.copytree(demo, folder / (step.split()[2:] or [demo.name])[0])
         elif not step.startswith(NEEDS_A_TERMINAL):
             done: Done | subprocess.CompletedProcess[str]
             if kind == "shell" and step.startswith("igual "):
@@ -130,7 +141,7 @@ JSON_CALLS = {
 }  # fmt: skip
 
 
-def test_json_has_the_keys_that_the_reference_names(run: Run, trees: Path) -> None:
+def test_json_has_the_keys_that_the_reference_names(run: Run, few_trees: Path) -> None:
     told = (ROOT / "docs" / "reference.md").read_text(encoding="utf-8").split("## What `--json` prints")[1]
     keys: dict[str, dict[str, Any]] = {
         command: {
@@ -140,8 +151,8 @@ def test_json_has_the_keys_that_the_reference_names(run: Run, trees: Path) -> No
         for command, line in re.findall(r"^- `igual (\w+)`: (.*)$", told, re.MULTILINE)
     }
     assert keys.keys() == JSON_CALLS.keys()
-    (trees / "newer.csv").write_text(
-        (trees / "species.csv").read_text(encoding="utf-8") + "Sea buckthorn,,,\n", encoding="utf-8"
+    (few_trees / "newer.csv").write_text(
+        (few_trees / "species.csv").read_text(encoding="utf-8") + "Sea buckthorn,,,\n", encoding="utf-8"
     )
     assert run("apply trees.toml trees.csv --crosswalk walk.csv").returncode == 0
     for command, call in JSON_CALLS.items():

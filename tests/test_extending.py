@@ -49,9 +49,8 @@ def igual_in(folder: Path, line: str) -> str:
 
 
 def test_the_rule(extended: Path) -> None:
-    assert "2 passed" in run_in(extended, "-m", "pytest", "-q", "tests/test_rule_untag.py")
-    doctest = "import doctest, sys, igual.rules.untag as m; sys.exit(doctest.testmod(m).failed)"
-    run_in(extended, "-c", doctest)
+    tested = ("tests/test_rule_untag.py", "src/igual/rules/untag.py")
+    assert "3 passed" in run_in(extended, "-m", "pytest", "-q", "--doctest-modules", *tested)
     assert "untag" in igual_in(extended, "rules")
     assert "What stands before the tag." in igual_in(extended, "rules untag")
 

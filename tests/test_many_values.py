@@ -18,7 +18,7 @@ from igual.runs import together, trail
 from tests.attack.generators import make_rulebook, make_table
 
 ROWS = 30_000
-TRIALS = 40
+TRIALS = 25
 CODEBOOKS = {"k": igual.Codebook({"1": "one", "2": "two", "x7": "seven"})}
 LISTS = {"l": igual.ReferenceList(["oak 1", "elm 2", "lime 3"])}
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import functools
 import importlib
 import pkgutil
 import re
@@ -55,10 +56,16 @@ def floor(module: str) -> int:
     raise AssertionError(f"{module} is on no floor")
 
 
+@functools.cache
+def nodes_of(path: Path) -> list[ast.AST]:
+    return list(ast.walk(ast.parse(path.read_text(encoding="utf-8"))))
+
+
+@functools.cache
 def imports_of(path: Path) -> set[str]:
     """Every module that a file imports, in whatever form and wherever it stands."""
     found: set[str] = set()
-    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+    for node in nodes_of(path):
         if isinstance(node, ast.Import):
             found |= {alias.name for alias in node.names}
         elif isinstance(node, ast.ImportFrom):
@@ -77,44 +84,32 @@ MODULES = {
 }
 
 
-@pytest.mark.parametrize("module", MODULES, ids=str)
-def test_imports_run_downwards(module: str) -> None:
-    for name in imports_of(MODULES[module]):
+def test_imports_run_downwards() -> None:
+    for module, name in [(module, name) for module, path in MODULES.items() for name in imports_of(path)]:
+        target, package, told = (
+            name.removeprefix("igual."),
+            name.partition(".")[0],
+            f"{module} imports {name}",
+        )
         if name.startswith("igual.") and module != "":
-            target = name.removeprefix("igual.")
-            assert floor(target) <= floor(module) or (module, target) in UPWARDS, f"{module} imports {name}"
-        if (
-            floor(module) < len(CORE)
-            and not module.startswith("engines")
-            and name.partition(".")[0] == "pandas"
-        ):
-            assert f"    import {name}" in MODULES[module].read_text(encoding="utf-8")
+            assert floor(target) <= floor(module) or (module, target) in UPWARDS, told
         if floor(module) < len(CORE):
-            assert name.partition(".")[0] not in {"click", "rich", "pathlib", "sys"}, (
-                f"{module} imports {name}"
-            )
-
-
-def test_what_may_go_up_is_still_needed() -> None:
+            assert package not in {"click", "rich", "pathlib", "sys"}, told
+            if package == "pandas" and not module.startswith("engines"):
+                assert f"    import {name}" in MODULES[module].read_text(encoding="utf-8"), told
     for module, target in UPWARDS:
         assert f"igual.{target}" in imports_of(MODULES[module]), f"{module} no longer imports {target}"
 
 
-@pytest.mark.parametrize("module", MODULES, ids=str)
-def test_files_and_functions_are_short(module: str) -> None:
-    text = MODULES[module].read_text(encoding="utf-8")
-    assert len(text.splitlines()) <= 400
-    for node in ast.walk(ast.parse(text)):
-        if isinstance(node, ast.FunctionDef):
-            body = node.body[1:] if ast.get_docstring(node) is not None else node.body
-            assert not body or (node.end_lineno or 0) - body[0].lineno < 60, f"{module}.{node.name}"
-
-
-def test_each_public_class_is_defined_once() -> None:
+def test_files_and_functions_are_short_and_each_public_class_is_defined_once() -> None:
     where: dict[str, list[str]] = {}
     for module, path in MODULES.items():
-        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
-            if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
+        assert len(path.read_text(encoding="utf-8").splitlines()) <= 400, module
+        for node in nodes_of(path):
+            if isinstance(node, ast.FunctionDef):
+                body = node.body[1:] if ast.get_docstring(node) is not None else node.body
+                assert not body or (node.end_lineno or 0) - body[0].lineno < 60, f"{module}.{node.name}"
+            elif isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
                 where.setdefault(node.name, []).append(module)
     assert {name: modules for name, modules in where.items() if len(modules) > 1} == {}
 

@@ -22,7 +22,7 @@ from igual.rules import Case, Compose, Replace, Spacing
 from tests.attack.forked import SMALL_PARTS
 from tests.conftest import Run
 
-TRIALS = 6
+TRIALS = 4
 GROUPS = [[0], [2, 3], [1]]
 BOOK = igual.Rulebook(
     [

@@ -98,18 +98,18 @@ def test_streams_that_lack_characters(
         "crosswalk walk.csv trees.csv",
     ],
 )  # fmt: skip
-def test_readers_that_leave_early_are_no_error(server: ForkServer, trees: Path, call: str) -> None:
+def test_readers_that_leave_early_are_no_error(server: ForkServer, few_trees: Path, call: str) -> None:
     if call.startswith(("review", "crosswalk")):
-        server.run("apply trees.toml trees.csv --open open.csv --crosswalk walk.csv".split(), trees)
-    done = server.run(call.split(), trees, reader_leaves=True)
+        server.run("apply trees.toml trees.csv --open open.csv --crosswalk walk.csv".split(), few_trees)
+    done = server.run(call.split(), few_trees, reader_leaves=True)
     assert (done.returncode, done.stderr) == (0, "")
 
 
-def test_streams_that_are_gone(trees: Path) -> None:
+def test_streams_that_are_gone(few_trees: Path) -> None:
     call = "tally trees.csv -c species"
     for redirect in ("| head -1; exit ${PIPESTATUS[0]}", ">&-", "2>&-", ">&- 2>&-", "> /dev/full"):
         line = f"{COMMAND} {call} {redirect}"
-        done = subprocess.run(["bash", "-c", line], cwd=trees, capture_output=True, text=True)
+        done = subprocess.run(["bash", "-c", line], cwd=few_trees, capture_output=True, text=True)
         assert "Traceback" not in done.stderr
         assert done.returncode == (2 if "full" in redirect else 0)
 
@@ -134,10 +134,10 @@ main()
 
 
 @pytest.mark.parametrize("delay", [0.06, 0.1, 0.15, 0.2])
-def test_an_early_interrupt_is_quiet(trees: Path, delay: float) -> None:
+def test_an_early_interrupt_is_quiet(few_trees: Path, delay: float) -> None:
     call = [str(COMMAND), "survey", "trees.csv"]
     with subprocess.Popen(
-        call, cwd=trees, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+        call, cwd=few_trees, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
     ) as process:
         time.sleep(delay)
         process.send_signal(signal.SIGINT)

@@ -393,43 +393,34 @@ def test_filling_many_places_takes_no_more_than_is_filled_in(run: Run, write: Wr
 
 
 @pytest.mark.skipif(sys.platform != "linux", reason="file names are characters elsewhere")
-def test_names_of_files_may_hold_bytes_that_are_no_characters(run: Run, trees: Path) -> None:
+def test_names_of_files_may_hold_bytes_that_are_no_characters(run: Run, few_trees: Path) -> None:
     """A name in Latin-1, say, on a file system that holds bytes."""
     odd = os.fsdecode(b"\xff")
     for name in ("trees.csv", "trees.toml"):
-        shutil.copy(trees / name, trees / f"{odd}{name}")
-    files = [
-        "--record",
-        f"{odd}r.json",
-        "--report",
-        "r.html",
-        "--crosswalk",
-        "w.sssom.tsv",
-        "--open",
-        f"{odd}.xlsx",
-    ]
-    done = run(
-        "apply", f"{odd}trees.toml", f"{odd}trees.csv", "trees.csv", "--source-file", "--out", "o.csv", *files
-    )
+        shutil.copy(few_trees / name, few_trees / f"{odd}{name}")
+    tables = (f"{odd}trees.toml", f"{odd}trees.csv", "trees.csv", "--source-file", "--out", "o.csv")
+    more = ("--report", "r.html", "--crosswalk", "w.sssom.tsv", "--open", f"{odd}.xlsx")
+    done = run("apply", *tables, "--record", f"{odd}r.json", *more)
     assert (done.returncode, done.stderr.count("unforeseen")) == (0, 0), done.stderr
     assert f"{odd}trees.csv" in {
-        one["name"] for one in json.loads((trees / f"{odd}r.json").read_bytes())["inputs"]
+        one["name"] for one in json.loads((few_trees / f"{odd}r.json").read_bytes())["inputs"]
     }
-    assert r"\udcfftrees.csv" in (trees / "r.html").read_text(encoding="utf-8")
-    rows = csv.DictReader((trees / "o.csv").read_text(encoding="utf-8").splitlines())
+    assert r"\udcfftrees.csv" in (few_trees / "r.html").read_text(encoding="utf-8")
+    rows = csv.DictReader((few_trees / "o.csv").read_text(encoding="utf-8").splitlines())
     sources = {row["source_file"] for row in rows}
     assert sources == {r"\udcfftrees.csv", "trees.csv"}
     assert run("survey", f"{odd}trees.csv", "--report", "s.html").returncode == 0
     refused = run("draft", "trees.csv", "--out", f"{odd}.toml")
     assert (refused.returncode, refused.stderr.count("\n")) == (2, 1)
     assert "bytes that are no characters" in refused.stderr
-    shutil.copy(trees / "species.csv", trees / f"{odd}.csv")
+    shutil.copy(few_trees / "species.csv", few_trees / f"{odd}.csv")
     listed = igual.Rulebook(
-        [igual.rules.Match(column="a", list="l")], lists={"l": igual.ReferenceList.load(trees / f"{odd}.csv")}
+        [igual.rules.Match(column="a", list="l")],
+        lists={"l": igual.ReferenceList.load(few_trees / f"{odd}.csv")},
     )
     with pytest.raises(igual.OutputError, match="bytes that are no characters"):
-        listed.save(trees / "saved.toml")
-    assert not (trees / "saved.toml").exists()
+        listed.save(few_trees / "saved.toml")
+    assert not (few_trees / "saved.toml").exists()
 
 
 def test_a_draft_quotes_the_names_of_its_files(run: Run, trees: Path) -> None:
