@@ -51,7 +51,7 @@ def spark() -> Iterator[Any]:
             # A short life: what takes long to compile never pays.
             "spark.sql.codegen.wholeStage": "false",
             "spark.sql.codegen.factoryMode": "NO_CODEGEN",
-            "spark.driver.extraJavaOptions": "-XX:TieredStopAtLevel=1 -XX:+UseSerialGC",
+            "spark.driver.extraJavaOptions": "-XX:TieredStopAtLevel=1 -XX:+UseSerialGC -Xverify:none",
         }
         builder = SparkSession.builder.master("local[2]")
         for name, setting in settings.items():
