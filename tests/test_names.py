@@ -83,6 +83,39 @@ def test_initials_inside_a_name() -> None:
     assert found["Quayside UP"]["why"] == "‘up’ short for ‘university press’"
     assert found["Kestrel Air Base"]["proposal"] == "Kestrel AB"
     assert found["Quayside UB"]["status"] != "settled"
+    clinics = matched(["ENT ward", "ENT clinic"], ["Ear, nose and throat ward", "Eye clinic", "Eye ward"])
+    assert clinics["ENT ward"]["why"].startswith("‘ent’ short for ‘ear nose and throat’; ")
+    assert clinics["ENT clinic"]["proposal"] != "Ear, nose and throat ward"
+
+
+@pytest.mark.parametrize(
+    ("value", "entry", "why"),
+    [
+        ("ENT", "Ear, nose and throat", "the initials of Ear, nose and throat"),
+        ("e.n.t.", "Ear, nose and throat", "the initials of Ear, nose and throat"),
+        ("ENAT", "Ear, nose and throat", "the initials of Ear, nose and throat"),
+        ("RIP", "Records for Inland Ports Ltd", "the initials of Records for Inland Ports Ltd"),
+        ("Kestrel Hill", "KH", "‘KH’ short for ‘kestrel hill’"),
+        ("Clinic of the old town", "C.O.T.", "‘C.O.T.’ short for ‘clinic of the old town’"),
+        ("Old Ale Kitchen", "oak", None),  # a word, unless it is written as initials are
+        ("m", "The Maple", None),
+    ],
+)
+def test_initials_leave_out_small_words_and_stand_on_either_side(
+    value: str, entry: str, why: str | None
+) -> None:
+    found = matched([value], [entry, "Oncology", "Pier Street"])[value]
+    assert found["proposal"] == (entry if why else None)
+    assert found["why"] == (
+        f"{why}; but initials may stand for something else" if why else "no entry comes near"
+    )
+
+
+def test_initials_of_two_entries_are_asked_about_alone() -> None:
+    entries = ["Kestrel Quay", "Kites Quest", "Intensive care", "Ear, nose and throat"]
+    asked = igual.match(["KQ", "KQ", "IC", "ENT"], entries).questions
+    assert [list(question.pairs) for question in asked] == [["IC", "ENT"], ["KQ"]]
+    assert "another entry is as near" in matched(["KQ"], entries)["KQ"]["why"]
 
 
 def test_slips_never_make_a_match_surer() -> None:
@@ -458,18 +491,14 @@ def test_rows_speak_for_lookalikes() -> None:
 
 
 def test_a_weaker_tier_on_request_is_never_merged() -> None:
-    cars = (
-        ["mercedes"] * 9
-        + ["mercedes-benz"] * 5
-        + ["vw"] * 4
-        + ["volkswagen"] * 8
-        + ["Pier North", "Pier", "audi"]
-    )
+    cars = ["mercedes"] * 9 + ["mercedes-benz"] * 5 + ["vw"] * 4 + ["volkswagen"] * 8
+    cars += ["Pier North", "Pier", "audi", "Port of Low Tarn", "P.L.T."]
     assert igual.lookalikes(cars).related == ()
     found = igual.lookalikes(cars, weaker=True)
     assert found.pairs == {}
     pairs = set(zip(found.weaker["value"], found.weaker["other"], strict=True))
-    assert pairs == {("mercedes", "mercedes-benz"), ("vw", "volkswagen")}
+    initials = ("P.L.T.", "Port of Low Tarn")
+    assert pairs == {("mercedes", "mercedes-benz"), ("vw", "volkswagen"), initials}
 
 
 def test_any_letter_may_stand_in_a_rare_value() -> None:

@@ -130,8 +130,9 @@ class CandidateSearch:
         return Wording(words, self.edits, self.vocabulary, self._owners, self._groups)
 
     @cached_property
-    def _initials(self) -> Initials:
-        return Initials(self.wording.entries)
+    def initials(self) -> Initials:
+        """The initials of the spellings."""
+        return Initials(self.wording.entries, self.spellings, self.vocabulary.small_words)
 
     def build(self) -> None:
         """Build what likeness needs for a long list, several parts at a time."""
@@ -145,7 +146,7 @@ class CandidateSearch:
             lambda: self._deletions,
             lambda: self._grams,
             lambda: (self._same_consonants, self.letter_model, self.endings),
-            lambda: (self.letters, self._initials),
+            lambda: (self.letters, self.initials),
         )
         run_in_threads(parts)
 
@@ -247,7 +248,7 @@ class CandidateSearch:
         joined = join_pairs(
             self._grams.pairs(forms.words, forms.sounds),
             self._deletions.pairs(forms.letters),
-            self._initials.pairs(queries.words),
+            self.initials.pairs(queries.words),
         )
         by_letters = self._weigh_by_letters(queries, *joined)
         pairs, near = pack_pairs(*joined), pack_pairs(by_letters.value, by_letters.spelling)
@@ -376,14 +377,14 @@ class CandidateSearch:
 
     def _read_by_words(self, queries: Queries, shared: tuple[Ints, Ints]) -> Candidates:
         parts = []
-        by_initials = self._initials.pairs(queries.words, queries.scope)
+        by_initials = self.initials.pairs(queries.words, queries.scope)
         for reading, (value_idx, entry_idx) in ((BY_WORDS, shared), (BY_INITIALS, by_initials)):
             counts = queries.words.counts[value_idx], self.wording.entries.counts[entry_idx]
             several = (counts[0] > 1) | (counts[1] > 1)
             value_idx, entry_idx = value_idx[several], entry_idx[several]
             read = self._by_words(queries, value_idx, entry_idx, reading)
             if reading == BY_INITIALS:
-                is_one = queries.words.counts[value_idx] == 1
+                is_one = self.initials.are_alone(queries.words, value_idx, entry_idx)
                 read = read._replace(
                     cost=np.where(is_one, _INITIALS_COST, read.cost),
                     evidence=np.where(is_one, queries.evidence[value_idx], read.evidence),

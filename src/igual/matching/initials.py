@@ -1,42 +1,117 @@
-"""Candidates that are initials of one another: `KQ` and `Kestrel Quay`."""
+"""Candidates that are initials of one another: `KQ` and `Kestrel Quay`, `ENT` and `Ear, nose and throat`."""
 
 from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from igual.column import TEXT, Mask, to_mask
+from igual.matching.choosing import join_pairs
 from igual.matching.pairs import Ints, expand_spans
 from igual.matching.scope import Scope, keep_allowed
 from igual.matching.words import Words
 
 # Initials that more entries share lead to none; where a scope restricts these, more of them are looked at.
 _CROWD, _CROWD_IN_SCOPE = 60, 2000
-_LONGEST = 6
+_SHORTEST, _LONGEST = 2, 6
+# Between the words of names; initials leave them out, or have them, with the other small words.
+_CONNECTING = (
+    "at", "by", "for", "from", "in", "on", "or", "to", "with", "da", "das", "de", "del", "della", "den", "der", "des",
+    "di", "die", "do", "dos", "du", "e", "el", "en", "et", "fur", "im", "la", "las", "le", "les", "los", "und", "van",
+    "von", "y", "zu", "zum", "zur",
+)  # fmt: skip
 
 
 class Initials:
-    """An index of entries of two words or more by the initials of these. entries: their words."""
+    """An index of entries by their initials, and of entries that may be initials.
 
-    def __init__(self, entries: Words) -> None:
-        several_words = np.flatnonzero(entries.counts > 1)
-        initials = entries.list_initials().take(pa.array(several_words)).dictionary_encode()
-        codes = initials.indices.to_numpy(zero_copy_only=False)
-        self._known = initials.dictionary
-        # Where the entries of each begin, and which they are.
-        self._begins: Ints = np.append(0, np.cumsum(np.bincount(codes, minlength=len(self._known))))
-        self._entries: Ints = several_words[np.argsort(codes, kind="stable")]
+    Args:
+        entries: The words of the entries.
+        spellings: The entries as they are written: one word is looked upon as initials only in capitals, (entries,).
+        small_words: Words that initials may leave out, besides those that connect others.
+    """
+
+    def __init__(self, entries: Words, spellings: pa.Array, small_words: Sequence[str]) -> None:
+        self._left_out = pa.array((*small_words, *_CONNECTING), TEXT)
+        whole, short, as_initials = self._spell(entries)
+        several = pa.array(entries.counts > 1)
+        self._are_initials = to_mask(pc.not_equal(as_initials, ""))
+        self._by_all = _Places(pc.if_else(several, whole, ""))
+        self._by_some = _Places(pc.if_else(pc.and_(several, pc.not_equal(whole, short)), short, ""))
+        self._as_initials = _Places(pc.if_else(pc.utf8_is_upper(spellings), as_initials, ""))
 
     def pairs(self, values: Words, scope: Scope | None = None) -> tuple[Ints, Ints]:
-        """Values of one short word, or of several, and the entries with such initials: places in both."""
-        initials = values.list_initials()
-        first_words = values.ids[np.minimum(values.starts, len(values.ids) - 1)]
-        words = values.vocabulary.take(pa.array(first_words))
-        wanted = pc.if_else(pa.array(values.counts == 1), words, initials)
+        """Values that are initials of entries, or the other way round, or share theirs: places in both."""
+        several = pa.array(values.counts > 1)
+        whole, short, as_initials = self._spell(values)
+        wanted = (
+            (self._by_all, pc.if_else(pc.equal(as_initials, ""), whole, as_initials)),
+            (self._by_some, as_initials),
+            (self._as_initials, pc.if_else(several, whole, "")),
+            (self._as_initials, pc.if_else(several, short, "")),
+        )
+        crowd = _CROWD if scope is None else _CROWD_IN_SCOPE
+        found = join_pairs(*(places.find(texts, crowd) for places, texts in wanted))
+        return keep_allowed(scope, *found)
+
+    def are_alone(self, values: Words, value_idx: Ints, entry_idx: Ints) -> Mask:
+        """Whether one of a value and an entry is nothing but initials, (pairs,)."""
+        of_values = to_mask(pc.not_equal(self._spell(values).as_initials, ""))
+        alone: Mask = of_values[value_idx] | self._are_initials[entry_idx]
+        return alone
+
+    def _spell(self, texts: Words) -> _Spelled:
+        """What the initials of texts are."""
+        words = texts.vocabulary.take(pa.array(texts.all_ids))
+        first = pc.utf8_slice_codeunits(words, 0, 1)
+        offsets = np.append(0, np.cumsum(texts.counts))
+        whole = _join(first, offsets)
+        short = _join(pc.if_else(pc.is_in(words, self._left_out), "", first), offsets)
+        sizes = np.bincount(texts.owners, np.asarray(pc.utf8_length(words)), len(texts.counts))
+        one_word = _join(pc.if_else(pa.array(np.repeat(texts.counts == 1, texts.counts)), words, ""), offsets)
+        is_of_letters = pa.array((texts.counts > 1) & (sizes == texts.counts))
+        return _Spelled(whole, short, pc.if_else(is_of_letters, whole, one_word))
+
+
+class _Spelled(NamedTuple):
+    """Initials of texts, (texts,) each.
+
+    Attributes:
+        whole: The first letters of all words.
+        short: Those of all but small ones.
+        as_initials: The text itself where it may be initials: of one word, or of single letters; else empty.
+    """
+
+    whole: pa.Array
+    short: pa.Array
+    as_initials: pa.Array
+
+
+def _join(pieces: pa.Array, offsets: Ints) -> pa.Array:
+    return pc.binary_join(pa.LargeListArray.from_arrays(pa.array(offsets), pieces), pa.scalar("", TEXT))
+
+
+class _Places:
+    """Where texts of some letters stand. texts: the texts, (texts,)."""
+
+    def __init__(self, texts: pa.Array) -> None:
+        places = np.flatnonzero(to_mask(pc.greater_equal(pc.utf8_length(texts), _SHORTEST)))
+        encoded = texts.take(pa.array(places)).dictionary_encode()
+        codes = encoded.indices.to_numpy(zero_copy_only=False)
+        self._texts = encoded.dictionary
+        # Where the places of each begin, and which they are.
+        self._begins: Ints = np.append(0, np.cumsum(np.bincount(codes, minlength=len(self._texts))))
+        self._places: Ints = places[np.argsort(codes, kind="stable")]
+
+    def find(self, wanted: pa.Array, crowd: int) -> tuple[Ints, Ints]:
+        """Which of the texts, at most so long, stand where, unless it is in too many places."""
         wanted = pc.if_else(pc.less_equal(pc.utf8_length(wanted), _LONGEST), wanted, "")
-        code = pc.index_in(wanted, self._known).fill_null(len(self._known)).to_numpy(zero_copy_only=False)
+        code = pc.index_in(wanted, self._texts).fill_null(len(self._texts)).to_numpy(zero_copy_only=False)
         start = self._begins[code]
-        times = self._begins[np.minimum(code + 1, len(self._known))] - start
-        times[times > (_CROWD if scope is None else _CROWD_IN_SCOPE)] = 0
-        value_idx = np.repeat(np.arange(len(code)), times)
-        return keep_allowed(scope, value_idx, self._entries[expand_spans(start, times)])
+        times = self._begins[np.minimum(code + 1, len(self._texts))] - start
+        times[times > crowd] = 0
+        return np.repeat(np.arange(len(code)), times), self._places[expand_spans(start, times)]

@@ -38,6 +38,7 @@ from igual.matching.scoring import BY_INITIALS, BY_LETTERS, Floats
 from igual.matching.thresholds import DEFAULTS, Thresholds
 from igual.matching.words import MOST_WORDS
 from igual.text.arrays import LONGEST_TEXT
+from igual.text.packed import mark
 
 By = Literal["exact", "folded", "fuzzy"]
 WAYS: tuple[By, ...] = ("exact", "folded", "fuzzy")
@@ -222,7 +223,9 @@ def match_by_likeness(
         elif number not in doubts:
             reasons[number] = (*reasons[number], (NOT_SURE, RIVAL_EQUAL, RIVAL_NEAR)[unsure[number]])
     for number, more in doubts.items():
-        reasons[number] = (*reasons[number], *more)
+        # Which of two is proposed says nothing where both are as likely.
+        equal = (RIVAL_EQUAL,) if runner_up[number] == score[number] else ()
+        reasons[number] = (*reasons[number], *more, *equal)
     matched.explained = dict(zip(positions.tolist(), reasons, strict=True))
     return matched
 
@@ -267,11 +270,16 @@ def _find_all_doubts(
     )
     same_letters = same.to_numpy(zero_copy_only=False)
     words = values.word_keys.take(pa.array(positions)), entries.word_keys.take(pa.array(spelling))
-    is_doubtful = mark_doubtful(*words, index.vocabulary)
+    by_initials = np.flatnonzero(best.reading == BY_INITIALS)
+    both = positions[by_initials], spelling[by_initials]
+    initials_alone = mark(len(positions), by_initials[index.search.initials.are_alone(queries.words, *both)])
+    is_doubtful = mark_doubtful(*words, index.vocabulary) & ~initials_alone
     spaces = [pc.count_substring(keys, " ").to_numpy(zero_copy_only=False) for keys in words]
     is_long = values.is_truncated[positions] | entries.is_truncated[spelling]
     is_long |= np.maximum(*spaces) >= MOST_WORDS
-    distinguishing = _find_distinguishing_words(index, queries, best, is_near & (np.maximum(*spaces) > 0))
+    distinguishing = _find_distinguishing_words(
+        index, queries, best, is_near & (np.maximum(*spaces) > 0) & ~initials_alone
+    )
     looked_at = is_doubtful | is_short | is_long | case_sensitive | (best.reading == BY_INITIALS)
     looked_at[list(distinguishing)] = True
     numbers = np.flatnonzero(is_near & looked_at)

@@ -92,8 +92,13 @@ def explain_pairs(
     kinds = _name_edits(search, queries, value_idx[letters], entry_idx[letters])
     for pair, (kind, *more) in zip(letters.tolist(), kinds, strict=True):
         explained[pair] = (Reason(kind, (spelled[pair], *more)),)
-    for pair in np.flatnonzero(reading == BY_INITIALS).tolist():
-        explained[pair] = (Reason("initials", (spelled[pair],)),)
+    by_initials = np.flatnonzero(reading == BY_INITIALS)
+    is_shorter = search.forms.letters.lengths[entry_idx] < queries.forms.letters.lengths[value_idx]
+    keys = queries.forms.word_keys.take(pa.array(value_idx[by_initials])).to_pylist()
+    for pair, key in zip(by_initials.tolist(), keys, strict=True):
+        spelling = spelled[pair]
+        reason = Reason("short for", (spelling, key)) if is_shorter[pair] else Reason("initials", (spelling,))
+        explained[pair] = (reason,)
     words = np.flatnonzero((reading != BY_LETTERS) & (reading != BY_INITIALS))
     if len(words):
         by_words = explain_by_words(search, queries.words, value_idx[words], entry_idx[words])

@@ -85,7 +85,8 @@ def find_related(values: pa.Array, rows: Counts, vocabulary: Vocabulary | None =
         zip(candidates.value.tolist(), candidates.spelling.tolist(), _score(candidates).tolist(), strict=True)
     ):
         by_initials = candidates.reading[place] == BY_INITIALS
-        if by_initials and " " in keys[short]:
+        words_of_short = keys[short].split()
+        if by_initials and len(words_of_short) > 1 and max(map(len, words_of_short)) > 1:
             continue
         if not by_initials and not _differ_by_words(reasons[place], words):
             continue

@@ -196,9 +196,8 @@ class Wording:
         for one, other in ((0, 1), (1, 0)):
             maybe = np.flatnonzero(told[one].maybe_initials[lefts[one].ids])
             short, long = lefts[one].take(maybe), lefts[other]
-            initials = find_inner_initials(
-                short.pair, short.ids, texts[one], long.pair, long.ids, texts[other]
-            )
+            sides = (short.pair, short.ids, texts[one]), (long.pair, long.ids, texts[other])
+            initials = find_inner_initials(*sides[0], *sides[1], told[other].is_small)
             inner.append(initials)
             if len(initials.pair):
                 lefts[one] = lefts[one].without(maybe[initials.short])

@@ -85,13 +85,6 @@ class Words(NamedTuple):
         texts: list[str] = self.vocabulary.take(pa.array(ids)).to_pylist()
         return texts
 
-    def list_initials(self) -> pa.Array:
-        """List the first letters of each text's words, (texts,)."""
-        first = pc.utf8_slice_codeunits(self.vocabulary, 0, 1)
-        offsets = np.concatenate([[0], np.cumsum(self.counts)])
-        letters = pa.LargeListArray.from_arrays(pa.array(offsets), first.take(pa.array(self.all_ids)))
-        return pc.binary_join(letters, pa.scalar("", TEXT))
-
     @property
     def owners(self) -> Ints:
         """The text of each of `all_ids`, (words of all texts,)."""
