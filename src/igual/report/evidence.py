@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from igual.looking.drafting import DraftEvidence
+from igual.report.wording import format_count
 from igual.text.characters import visible
 
 _LONGEST = 24
@@ -74,10 +75,11 @@ def format_evidence(evidence: DraftEvidence) -> str:
         case "free text":
             return "free text, whose line breaks and spaces may be meant"
         case "odd spaces":
-            return f"{number:,} cells have spaces at their ends, several together, or odd ones"
+            return f"{format_count(number, 'cell')} with outer, doubled or odd spaces"
         case _:
             pairs = _format_pairs(examples)
-            return f"{number} spellings that are probably others, such as {pairs}: read them through first"
+            spellings = format_count(number, "spelling")
+            return f"{spellings} probably meant as another, such as {pairs}: read them through first"
 
 
 def _format_pairs(examples: Sequence[str]) -> str:
