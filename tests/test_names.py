@@ -116,6 +116,10 @@ def test_initials_of_two_entries_are_asked_about_alone() -> None:
     asked = igual.match(["KQ", "KQ", "IC", "ENT"], entries).questions
     assert [list(question.pairs) for question in asked] == [["IC", "ENT"], ["KQ"]]
     assert "another entry is as near" in matched(["KQ"], entries)["KQ"]["why"]
+    ruled = igual.Rulings().decide_kind("at", "initials", "any", yes=True, by="Ines")
+    outcome = book_of(entries, ruled).apply({"at": ["KQ", "IC", "E.N.T."]})
+    assert outcome.table == {"at": ["KQ", "Intensive care", "Ear, nose and throat"]}
+    assert outcome.open["runners_up"].tolist() == [(("Kites Quest", outcome.open["score"][0]),)]
 
 
 def test_slips_never_make_a_match_surer() -> None:

@@ -384,7 +384,7 @@ class CandidateSearch:
             value_idx, entry_idx = value_idx[several], entry_idx[several]
             read = self._by_words(queries, value_idx, entry_idx, reading)
             if reading == BY_INITIALS:
-                is_one = self.initials.are_alone(queries.words, value_idx, entry_idx)
+                is_one = self.initials.are_initials(queries.words, value_idx, entry_idx)
                 read = read._replace(
                     cost=np.where(is_one, _INITIALS_COST, read.cost),
                     evidence=np.where(is_one, queries.evidence[value_idx], read.evidence),

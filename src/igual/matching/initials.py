@@ -38,11 +38,12 @@ class Initials:
     def __init__(self, entries: Words, spellings: pa.Array, small_words: Sequence[str]) -> None:
         self._left_out = pa.array((*small_words, *_CONNECTING), TEXT)
         whole, short, as_initials = self._spell(entries)
+        as_initials = pc.if_else(pc.utf8_is_upper(spellings), as_initials, "")
         several = pa.array(entries.counts > 1)
-        self._are_initials = to_mask(pc.not_equal(as_initials, ""))
+        self._entries = _Spelled(whole, short, as_initials)
         self._by_all = _Places(pc.if_else(several, whole, ""))
         self._by_some = _Places(pc.if_else(pc.and_(several, pc.not_equal(whole, short)), short, ""))
-        self._as_initials = _Places(pc.if_else(pc.utf8_is_upper(spellings), as_initials, ""))
+        self._as_initials = _Places(as_initials)
 
     def pairs(self, values: Words, scope: Scope | None = None) -> tuple[Ints, Ints]:
         """Values that are initials of entries, or the other way round, or share theirs: places in both."""
@@ -58,11 +59,17 @@ class Initials:
         found = join_pairs(*(places.find(texts, crowd) for places, texts in wanted))
         return keep_allowed(scope, *found)
 
-    def are_alone(self, values: Words, value_idx: Ints, entry_idx: Ints) -> Mask:
-        """Whether one of a value and an entry is nothing but initials, (pairs,)."""
-        of_values = to_mask(pc.not_equal(self._spell(values).as_initials, ""))
-        alone: Mask = of_values[value_idx] | self._are_initials[entry_idx]
-        return alone
+    def are_initials(self, values: Words, value_idx: Ints, entry_idx: Ints) -> Mask:
+        """Whether one of a value and an entry is nothing but the initials of the other, (pairs,)."""
+        value, entry = (
+            _Spelled(*(texts.take(pa.array(places)) for texts in spelled))
+            for spelled, places in ((self._spell(values), value_idx), (self._entries, entry_idx))
+        )
+        found = np.zeros(len(value_idx), np.bool_)
+        for one, other in ((value, entry), (entry, value)):
+            same = pc.or_(pc.equal(one.as_initials, other.whole), pc.equal(one.as_initials, other.short))
+            found |= to_mask(pc.and_(same, pc.greater_equal(pc.utf8_length(one.as_initials), _SHORTEST)))
+        return found
 
     def _spell(self, texts: Words) -> _Spelled:
         """What the initials of texts are."""

@@ -15,7 +15,7 @@ from igual.matching.forms import Forms
 from igual.matching.index import MatchIndex
 from igual.matching.lookups import How
 from igual.matching.matched import OPEN, SETTLED, Matched
-from igual.matching.reasons import RIVAL_EQUAL, Reason, Reasons, explain_by_words
+from igual.matching.reasons import RIVAL_EQUAL, Reason, Reasons, explain_by_initials, explain_by_words
 
 
 def settle_kinds(matched: Matched, index: MatchIndex, ruled: Mapping[Cause, Reason]) -> None:
@@ -66,7 +66,7 @@ def explain_kinds(rulings: Mapping[tuple[str, str], Ruling]) -> dict[Cause, Reas
 
 
 def explain_entries(index: MatchIndex, values: pa.Array, entries: Sequence[int]) -> list[Reasons]:
-    """Explain by their words how values are like entries.
+    """Explain by their words, or as initials, how values are like entries.
 
     Args:
         index: The list.
@@ -80,7 +80,13 @@ def explain_entries(index: MatchIndex, values: pa.Array, entries: Sequence[int])
         return []
     queries = index.search.prepare(Forms.of(values))
     spellings = index.own_spellings[np.array(entries, np.int64)]
-    return explain_by_words(index.search, queries.words, np.arange(len(values)), spellings)
+    places = np.arange(len(values))
+    explained = explain_by_words(index.search, queries.words, places, spellings)
+    initials = np.flatnonzero(index.search.initials.are_initials(queries.words, places, spellings))
+    by_initials = explain_by_initials(index.search, queries, initials, spellings[initials])
+    for place, reason in zip(initials.tolist(), by_initials, strict=True):
+        explained[place] = (reason,)
+    return explained
 
 
 def count_agreed(index: MatchIndex, ruled: Mapping[str, str]) -> Counter[Cause]:

@@ -211,6 +211,9 @@ def match_by_likeness(
     is_ahead = lead >= thresholds.margin
     is_sure = (score >= thresholds.settle) & is_ahead
     doubts = _find_all_doubts(index, queries, values, best, is_near, thresholds.case_sensitive)
+    seconds = np.where(is_near & ~is_ahead, matched.runner_up[positions], -1)
+    for number in _find_other_initials(index, queries, best, seconds):
+        doubts.setdefault(number, []).append(RIVAL_EQUAL)
     doubtful = np.zeros(len(positions), np.bool_)
     doubtful[list(doubts)] = True
     matched.status[positions] = np.where(is_near, np.where(is_sure & ~doubtful, SETTLED, OPEN), UNKNOWN)
@@ -223,9 +226,7 @@ def match_by_likeness(
         elif number not in doubts:
             reasons[number] = (*reasons[number], (NOT_SURE, RIVAL_EQUAL, RIVAL_NEAR)[unsure[number]])
     for number, more in doubts.items():
-        # Which of two is proposed says nothing where both are as likely.
-        equal = (RIVAL_EQUAL,) if runner_up[number] == score[number] else ()
-        reasons[number] = (*reasons[number], *more, *equal)
+        reasons[number] = (*reasons[number], *more)
     matched.explained = dict(zip(positions.tolist(), reasons, strict=True))
     return matched
 
@@ -272,7 +273,9 @@ def _find_all_doubts(
     words = values.word_keys.take(pa.array(positions)), entries.word_keys.take(pa.array(spelling))
     by_initials = np.flatnonzero(best.reading == BY_INITIALS)
     both = positions[by_initials], spelling[by_initials]
-    initials_alone = mark(len(positions), by_initials[index.search.initials.are_alone(queries.words, *both)])
+    initials_alone = mark(
+        len(positions), by_initials[index.search.initials.are_initials(queries.words, *both)]
+    )
     is_doubtful = mark_doubtful(*words, index.vocabulary) & ~initials_alone
     spaces = [pc.count_substring(keys, " ").to_numpy(zero_copy_only=False) for keys in words]
     is_long = values.is_truncated[positions] | entries.is_truncated[spelling]
@@ -306,6 +309,16 @@ def _find_all_doubts(
         if doubts:
             doubts_of[number] = doubts
     return doubts_of
+
+
+def _find_other_initials(
+    index: MatchIndex, queries: Queries, best: _Best, runner_up: npt.NDArray[np.integer]
+) -> list[int]:
+    """Which values are initials of the runner-up, too, by their number in `best`."""
+    some = np.flatnonzero((best.reading == BY_INITIALS) & (runner_up >= 0))
+    both = best.position[some], index.own_spellings[runner_up[some]]
+    found: list[int] = some[index.search.initials.are_initials(queries.words, *both)].tolist()
+    return found
 
 
 def _find_distinguishing_words(

@@ -92,12 +92,9 @@ def explain_pairs(
     kinds = _name_edits(search, queries, value_idx[letters], entry_idx[letters])
     for pair, (kind, *more) in zip(letters.tolist(), kinds, strict=True):
         explained[pair] = (Reason(kind, (spelled[pair], *more)),)
-    by_initials = np.flatnonzero(reading == BY_INITIALS)
-    is_shorter = search.forms.letters.lengths[entry_idx] < queries.forms.letters.lengths[value_idx]
-    keys = queries.forms.word_keys.take(pa.array(value_idx[by_initials])).to_pylist()
-    for pair, key in zip(by_initials.tolist(), keys, strict=True):
-        spelling = spelled[pair]
-        reason = Reason("short for", (spelling, key)) if is_shorter[pair] else Reason("initials", (spelling,))
+    initials = np.flatnonzero(reading == BY_INITIALS)
+    by_initials = explain_by_initials(search, queries, value_idx[initials], entry_idx[initials])
+    for pair, reason in zip(initials.tolist(), by_initials, strict=True):
         explained[pair] = (reason,)
     words = np.flatnonzero((reading != BY_LETTERS) & (reading != BY_INITIALS))
     if len(words):
@@ -105,6 +102,29 @@ def explain_pairs(
         for pair, reasons in zip(words.tolist(), by_words, strict=True):
             explained[pair] = reasons
     return explained
+
+
+def explain_by_initials(
+    search: CandidateSearch, queries: Queries, value_idx: Ints, entry_idx: Ints
+) -> list[Reason]:
+    """Say which of values and spellings are the initials of the other.
+
+    Args:
+        search: The spellings.
+        queries: The values.
+        value_idx: Positions of values, (pairs,).
+        entry_idx: Positions of spellings, (pairs,).
+
+    Returns:
+        The reason of each pair.
+    """
+    is_shorter = search.forms.letters.lengths[entry_idx] < queries.forms.letters.lengths[value_idx]
+    spellings = search.spellings.take(pa.array(entry_idx)).to_pylist()
+    keys = queries.forms.word_keys.take(pa.array(value_idx)).to_pylist()
+    return [
+        Reason("short for", (spelling, key)) if shorter else Reason("initials", (spelling,))
+        for shorter, spelling, key in zip(is_shorter.tolist(), spellings, keys, strict=True)
+    ]
 
 
 def _name_edits(
