@@ -38,7 +38,6 @@ from igual.matching.scoring import BY_INITIALS, BY_LETTERS, Floats
 from igual.matching.thresholds import DEFAULTS, Thresholds
 from igual.matching.words import MOST_WORDS
 from igual.text.arrays import LONGEST_TEXT
-from igual.text.packed import mark
 
 By = Literal["exact", "folded", "fuzzy"]
 WAYS: tuple[By, ...] = ("exact", "folded", "fuzzy")
@@ -211,15 +210,16 @@ def match_by_likeness(
     is_ahead = lead >= thresholds.margin
     is_sure = (score >= thresholds.settle) & is_ahead
     doubts = _find_all_doubts(index, queries, values, best, is_near, thresholds.case_sensitive)
-    seconds = np.where(is_near & ~is_ahead, matched.runner_up[positions], -1)
-    for number in _find_other_initials(index, queries, best, seconds):
+    rivals = matched.runner_up[positions]
+    rivalled = is_near & ~is_ahead & (rivals >= 0)
+    rivalled &= _mark_initials(index, queries, best, index.own_spellings[rivals])
+    for number in np.flatnonzero(rivalled).tolist():
         doubts.setdefault(number, []).append(RIVAL_EQUAL)
     doubtful = np.zeros(len(positions), np.bool_)
     doubtful[list(doubts)] = True
     matched.status[positions] = np.where(is_near, np.where(is_sure & ~doubtful, SETTLED, OPEN), UNKNOWN)
     reasons = explain_pairs(index.search, queries, positions, best.spelling, best.reading)
-    rivals = np.where(2 * runner_up >= score, 1, 2)
-    unsure = np.where(is_ahead, 0, rivals)
+    unsure = np.where(is_ahead, 0, np.where(2 * runner_up >= score, 1, 2))
     for number in np.flatnonzero(~is_sure | ~is_near).tolist():
         if not is_near[number]:
             reasons[number] = (NEAREST_ONLY, *reasons[number])
@@ -271,11 +271,7 @@ def _find_all_doubts(
     )
     same_letters = same.to_numpy(zero_copy_only=False)
     words = values.word_keys.take(pa.array(positions)), entries.word_keys.take(pa.array(spelling))
-    by_initials = np.flatnonzero(best.reading == BY_INITIALS)
-    both = positions[by_initials], spelling[by_initials]
-    initials_alone = mark(
-        len(positions), by_initials[index.search.initials.are_initials(queries.words, *both)]
-    )
+    initials_alone = _mark_initials(index, queries, best, spelling)
     is_doubtful = mark_doubtful(*words, index.vocabulary) & ~initials_alone
     spaces = [pc.count_substring(keys, " ").to_numpy(zero_copy_only=False) for keys in words]
     is_long = values.is_truncated[positions] | entries.is_truncated[spelling]
@@ -311,14 +307,13 @@ def _find_all_doubts(
     return doubts_of
 
 
-def _find_other_initials(
-    index: MatchIndex, queries: Queries, best: _Best, runner_up: npt.NDArray[np.integer]
-) -> list[int]:
-    """Which values are initials of the runner-up, too, by their number in `best`."""
-    some = np.flatnonzero((best.reading == BY_INITIALS) & (runner_up >= 0))
-    both = best.position[some], index.own_spellings[runner_up[some]]
-    found: list[int] = some[index.search.initials.are_initials(queries.words, *both)].tolist()
-    return found
+def _mark_initials(index: MatchIndex, queries: Queries, best: _Best, spelling: Ints) -> Mask:
+    """Which values that were read by initials are nothing but those of a spelling, or the other way round."""
+    marks: Mask = best.reading == BY_INITIALS
+    if marks.any():
+        pairs = best.position[marks], spelling[marks]
+        marks[marks] = index.search.initials.are_initials(queries.words, *pairs)
+    return marks
 
 
 def _find_distinguishing_words(
