@@ -45,7 +45,6 @@ _WEIGHED_COST, _NEIGHBOURS_COST, _WEIGHED = 6.0, 8.4, 16
 # Many pairs are weighed in parts, so that they need little room.
 _PAIRS_AT_A_TIME = 1 << 20
 _MOST_SURFACE, _MOST_SOUNDS = 3, 5
-_INITIALS_COST = 6.0
 # A list of so many spellings is worth building in several threads.
 _LONG_LIST = 20_000
 
@@ -384,10 +383,10 @@ class CandidateSearch:
             value_idx, entry_idx = value_idx[several], entry_idx[several]
             read = self._by_words(queries, value_idx, entry_idx, reading)
             if reading == BY_INITIALS:
-                is_one = self.initials.are_initials(queries.words, value_idx, entry_idx)
+                cost = self.initials.costs(queries.words, value_idx, entry_idx)
                 read = read._replace(
-                    cost=np.where(is_one, _INITIALS_COST, read.cost),
-                    evidence=np.where(is_one, queries.evidence[value_idx], read.evidence),
+                    cost=np.where(np.isfinite(cost), cost, read.cost),
+                    evidence=np.where(np.isfinite(cost), queries.evidence[value_idx], read.evidence),
                 )
             parts.append(read.take(np.isfinite(read.cost)))
         return concatenate_candidates(parts)

@@ -9,15 +9,18 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT, Mask, to_mask
+from igual.column import TEXT, to_mask
 from igual.matching.choosing import join_pairs
 from igual.matching.pairs import Ints, expand_spans
 from igual.matching.scope import Scope, keep_allowed
+from igual.matching.scoring import Floats
 from igual.matching.words import Words
 
 # Initials that more entries share lead to none; where a scope restricts these, more of them are looked at.
 _CROWD, _CROWD_IN_SCOPE = 60, 2000
 _SHORTEST, _LONGEST = 2, 6
+# Where the value is initials; and where the entry is, which a name that is written out is seldom meant to be.
+_VALUE_COST, _ENTRY_COST = 6.0, 8.0
 # Between the words of names; initials leave them out, or have them, with the other small words.
 _CONNECTING = (
     "at", "by", "for", "from", "in", "on", "or", "to", "with", "da", "das", "de", "del", "della", "den", "der", "des",
@@ -59,17 +62,21 @@ class Initials:
         found = join_pairs(*(places.find(texts, crowd) for places, texts in wanted))
         return keep_allowed(scope, *found)
 
-    def are_initials(self, values: Words, value_idx: Ints, entry_idx: Ints) -> Mask:
-        """Whether one of a value and an entry is nothing but the initials of the other, (pairs,)."""
+    def costs(self, values: Words, value_idx: Ints, entry_idx: Ints) -> Floats:
+        """What it costs that one of a value and an entry is nothing but the initials of the other, (pairs,).
+
+        Infinite where that isn't so.
+        """
         value, entry = (
             _Spelled(*(texts.take(pa.array(places)) for texts in spelled))
             for spelled, places in ((self._spell(values), value_idx), (self._entries, entry_idx))
         )
-        found = np.zeros(len(value_idx), np.bool_)
-        for one, other in ((value, entry), (entry, value)):
+        cost = np.full(len(value_idx), np.inf)
+        for one, other, of_one in ((entry, value, _ENTRY_COST), (value, entry, _VALUE_COST)):
             same = pc.or_(pc.equal(one.as_initials, other.whole), pc.equal(one.as_initials, other.short))
-            found |= to_mask(pc.and_(same, pc.greater_equal(pc.utf8_length(one.as_initials), _SHORTEST)))
-        return found
+            same = pc.and_(same, pc.greater_equal(pc.utf8_length(one.as_initials), _SHORTEST))
+            cost[to_mask(same)] = of_one
+        return cost
 
     def _spell(self, texts: Words) -> _Spelled:
         """What the initials of texts are."""

@@ -82,7 +82,8 @@ def explain_entries(index: MatchIndex, values: pa.Array, entries: Sequence[int])
     spellings = index.own_spellings[np.array(entries, np.int64)]
     places = np.arange(len(values))
     explained = explain_by_words(index.search, queries.words, places, spellings)
-    initials = np.flatnonzero(index.search.initials.are_initials(queries.words, places, spellings))
+    costs = index.search.initials.costs(queries.words, places, spellings)
+    initials = np.flatnonzero(np.isfinite(costs))
     by_initials = explain_by_initials(index.search, queries, initials, spellings[initials])
     for place, reason in zip(initials.tolist(), by_initials, strict=True):
         explained[place] = (reason,)

@@ -312,7 +312,7 @@ def _mark_initials(index: MatchIndex, queries: Queries, best: _Best, spelling: I
     marks: Mask = best.reading == BY_INITIALS
     if marks.any():
         pairs = best.position[marks], spelling[marks]
-        marks[marks] = index.search.initials.are_initials(queries.words, *pairs)
+        marks[marks] = np.isfinite(index.search.initials.costs(queries.words, *pairs))
     return marks
 
 
