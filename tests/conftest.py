@@ -91,11 +91,16 @@ def trees(tmp_path: Path) -> Path:
 def few_trees(trees: Path) -> Path:
     """The sample data with few rows, for what isn't about what becomes of them."""
     for name in ("trees.csv", "june.csv"):
-        with (trees / name).open(encoding="utf-8", newline="") as file:
-            rows = list(islice(csv.reader(file), 200))
-        with (trees / name).open("w", encoding="utf-8", newline="") as file:
-            csv.writer(file, lineterminator="\n").writerows(rows)
+        keep_rows(trees / name, 200)
     return trees
+
+
+def keep_rows(path: Path, rows: int) -> None:
+    """Leave a CSV its first rows."""
+    with path.open(encoding="utf-8", newline="") as file:
+        kept = list(islice(csv.reader(file), rows + 1))
+    with path.open("w", encoding="utf-8", newline="") as file:
+        csv.writer(file, lineterminator="\n").writerows(kept)
 
 
 def leftovers(folder: Path, wanted: Sequence[str] = ()) -> list[str]:

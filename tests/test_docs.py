@@ -19,7 +19,7 @@ import pytest
 from igual.cli import igual as igual_command
 from igual.demo.layout import lay_out
 from tests.attack.forked import Done, ForkServer
-from tests.conftest import COMMAND, Run
+from tests.conftest import COMMAND, Run, keep_rows
 
 ROOT = Path(__file__).parent.parent
 PAGES = ("README.md", "docs/tutorial.md", "docs/deciding.md", "docs/matching.md", "docs/tables.md")
@@ -41,9 +41,10 @@ def steps_of(page: str) -> list[tuple[str, str]]:
 
 @pytest.fixture(scope="module")
 def demo(tmp_path_factory: pytest.TempPathFactory, server: ForkServer) -> Path:
-    """What `igual demo` makes."""
+    """What `igual demo` makes, with a third of its rows."""
     folder = tmp_path_factory.mktemp("demo")
     assert server.run(["demo"], folder).returncode == 0
+    keep_rows(folder / "igual-demo" / "trees.csv", 700)
     return folder / "igual-demo"
 
 

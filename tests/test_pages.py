@@ -57,10 +57,10 @@ def test_every_command_writes_a_page_that_anybody_can_read(
         opened.refuse_axe()
 
 
-def test_the_page_of_a_run_tells_all_in_order(run: Run, trees: Path, browser: Browser) -> None:
+def test_the_page_of_a_run_tells_all_in_order(run: Run, few_trees: Path, browser: Browser) -> None:
     assert run("apply trees.toml trees.csv --crosswalk may.csv").returncode == 0
     assert run(COMMANDS["since"]).returncode == 0
-    with browser.open(trees / "page.html") as opened:
+    with browser.open(few_trees / "page.html") as opened:
         page = opened.page
         headings = page.locator("h2").all_inner_texts()
         assert headings == [

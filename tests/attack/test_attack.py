@@ -20,7 +20,7 @@ from tests.attack.long_lists import lay_out_long
 from tests.attack.python_calls import find_python_fault
 from tests.attack.references import CHECKS, find_difference
 
-_CASES, _KILLS, _TEXTS, _PYTHON_CALLS, _LONG_CALLS = 50, 8, 400, 350, 6
+_CASES, _KILLS, _TEXTS, _PYTHON_CALLS, _LONG_CALLS = 40, 6, 400, 300, 5
 
 
 @pytest.fixture(scope="module")
