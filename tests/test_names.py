@@ -266,6 +266,7 @@ class Waiting:
     rows: int = 1
     proposal: str = "Quay"
     within: str = ""
+    rival: str = ""
 
 
 def test_a_hundred_thousand_values_are_grouped_at_once() -> None:

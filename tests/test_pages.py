@@ -399,11 +399,18 @@ def test_a_kind_shows_more_of_its_values_and_may_be_refused(tmp_path: Path, brow
     kinds = [question for question in outcome.questions if question.cause is not None]
     assert kinds
     assert len(kinds[0].members) > 5
+    # Both entries of a place are as likely: what else may be meant is beside the proposal.
+    assert "Brannock → Brannock Press (or Brannock Trust)" in kinds[0].text
     asked = igual.review(outcome)
     asked.save(tmp_path / "page.html")
     with browser.open(tmp_path / "page.html") as opened:
         page = opened.page
         assert page.locator(".pairs tbody tr").count() == 5
+        assert page.locator(".pairs tr").nth(1).inner_text().split("\t")[1:3] == [
+            "Brannock Press",
+            "Brannock Trust",
+        ]
+        assert page.locator(".pairs th").nth(2).inner_text() == "may also be"
         page.keyboard.press("m")
         assert page.locator(".pairs tbody tr").count() == len(kinds[0].members)
         page.keyboard.press("n")

@@ -161,7 +161,7 @@ class _Asking:
             and find_causes(item.reasons) == causes
         ]
         if self.accepted[one.column, causes[0]] == ENOUGH_RULINGS and left:
-            pairs = [Pair(item.value, item.proposal, item.score, item.rows, item.within) for item in left]
+            pairs = [Pair.of(item) for item in left]
             pairs.sort(key=lambda pair: (pair.score, pair.value))
             self.items = [item for item in self.items if item not in left]
             self.items.insert(place + 1, Question(one.column, causes[0].kind, causes[0], pairs))

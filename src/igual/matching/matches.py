@@ -19,7 +19,7 @@ from igual.matching.frequent import RowCounts, doubt_frequent
 from igual.matching.index import MatchIndex
 from igual.matching.matched import OPEN, STATUSES, Matched
 from igual.matching.matcher import WAYS, By, match_values
-from igual.matching.questions import Question, group_questions
+from igual.matching.questions import Question, group_questions, is_rival
 from igual.matching.reasons import Reasons
 from igual.matching.thresholds import DEFAULTS, Thresholds
 from igual.text.blanks import non_blank
@@ -30,13 +30,14 @@ if TYPE_CHECKING:
 
 
 class _Waiting(NamedTuple):
-    """An open value; see `Asked`."""
+    """An open value; see `WaitingValue`."""
 
     value: str
     rows: int
     proposal: str
     score: float
     reasons: Reasons
+    rival: str
     within: str = ""
 
 
@@ -101,6 +102,11 @@ class Matches(Reported):
     def questions(self) -> list[Question]:
         """The open values, grouped so that one answer settles many; those that settle most rows first."""
         matched, texts = self.matched, self.matched.values
+
+        def find_rival(position: int) -> str:
+            is_near = is_rival(matched.score[position], matched.runner_up_score[position])
+            return self.names[matched.runner_up[position]] if is_near else ""
+
         waiting = [
             _Waiting(
                 texts[position].as_py(),
@@ -108,6 +114,7 @@ class Matches(Reported):
                 self.names[matched.entry[position]],
                 float(matched.score[position]),
                 matched.reasons_of(position),
+                find_rival(position),
             )
             for position in np.flatnonzero(matched.status == OPEN).tolist()
         ]

@@ -49,6 +49,10 @@ class WaitingValue(Protocol):
     def within(self) -> str:
         """What stands beside it, where that restricts the entries."""
 
+    @property
+    def rival(self) -> str:
+        """Another entry that is at least half as likely; '' for none."""
+
 
 class Pair(NamedTuple):
     """A value and the entry proposed for it.
@@ -59,6 +63,7 @@ class Pair(NamedTuple):
         score: How likely it is meant, 0 to 1.
         rows: How many rows have the value.
         within: What stands beside it, where that restricts the entries.
+        rival: Another entry that is at least half as likely; '' for none.
     """
 
     value: str
@@ -66,6 +71,17 @@ class Pair(NamedTuple):
     score: float
     rows: int
     within: str = ""
+    rival: str = ""
+
+    @classmethod
+    def of(cls, one: WaitingValue) -> Pair:
+        """The pair of an open value."""
+        return cls(one.value, one.proposal, one.score, one.rows, one.within, one.rival)
+
+
+def is_rival(score: float, other: float) -> bool:
+    """Whether another entry of such a score is worth a look beside the likeliest."""
+    return 0 < score <= 2 * other
 
 
 @dataclass(frozen=True)
@@ -130,7 +146,7 @@ def group_questions(
     of_kind: dict[str, list[Pair]] = {}
     questions: list[Question] = []
     for one in waiting:
-        pair = Pair(one.value, one.proposal, one.score, one.rows, one.within)
+        pair = Pair.of(one)
         causes = find_causes(one.reasons) if one.proposal else ()
         if len(causes) == 1:
             of_cause.setdefault(causes[0], []).append(pair)

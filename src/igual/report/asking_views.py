@@ -81,6 +81,7 @@ def draw_question(question: Question, number: int, count: int, shown: Sequence[P
                 draw_in_context(pair.value, pair.within),
                 (" → ", "dim"),
                 draw_value(pair.proposal, "green"),
+                *(((" (or ", "dim"), draw_value(pair.rival), (")", "dim")) if pair.rival else ()),
                 (f"  {format_score(pair.score)}  {format_count(pair.rows, 'row')}", "dim"),
             )
         )

@@ -68,7 +68,9 @@ def format_pairs(pairs: Sequence[Pair]) -> str:
         Such as 'Old Town → Old Town Library, Harbour → Harbour Library'.
     """
     return ", ".join(
-        f"{printable(pair.value)}{_format_context(pair)} → {printable(pair.proposal)}" for pair in pairs
+        f"{printable(pair.value)}{_format_context(pair)} → {printable(pair.proposal)}"
+        + (f" (or {printable(pair.rival)})" if pair.rival else "")
+        for pair in pairs
     )
 
 

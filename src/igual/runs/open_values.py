@@ -11,6 +11,7 @@ from igual.column import Mask
 from igual.decisions import fold_contexts, join_context
 from igual.matching.lookups import How
 from igual.matching.matched import OPEN, UNKNOWN, Matched
+from igual.matching.questions import is_rival
 from igual.matching.reasons import OF_LOOK_UP, Reasons
 from igual.rules.kinds import UNLISTED
 from igual.runs.stages import Stage
@@ -49,6 +50,12 @@ class OpenValue(NamedTuple):
     def key(self) -> Key:
         """What tells it from other open values."""
         return self.column, self.value, self.within
+
+    @property
+    def rival(self) -> str:
+        """Another entry that is at least half as likely; '' for none."""
+        entry, score = self.runners_up[0] if self.runners_up else ("", 0.0)
+        return entry if is_rival(self.score, score) else ""
 
 
 def list_open(stage: Stage, of_list: str) -> list[OpenValue]:

@@ -109,6 +109,7 @@ def _describe_value(one: OpenValue, beside: Beside) -> dict[str, Any]:
         "size": format_count(one.rows, "row"),
         "why": format_reasons(one.reasons, one.value, one.proposal),
         "choices": [[entry, _draw(entry), format_score(score)] for entry, score in choices],
+        "rival": _draw(one.rival) if one.rival else "",
         "score": round(one.score, 2) if one.proposal else "",
         "isLikely": bool(choices) and one.score >= GUESS,
         "beside": [[[_draw(name), _draw(text)] for name, text in row.items()] for row in beside(one)],

@@ -212,12 +212,14 @@
     const scroll = make("div", undefined, { class: "scroll", tabindex: "0", role: "region", "aria-label": "Values of this question" });
     const table = make("table", undefined, { class: "pairs" });
     const head = table.createTHead().insertRow();
-    for (const name of ["value", "would be", "score", "rows"]) head.append(make("th", name, { scope: "col" }));
+    const rivals = one.members.some((value) => values[value].rival) ? ["may also be"] : [];
+    for (const name of ["value", "would be", ...rivals, "score", "rows"]) head.append(make("th", name, { scope: "col" }));
     const body = table.createTBody();
     for (const value of one.members.slice(0, shown)) {
       const line = body.insertRow();
       const [, drawn, score] = values[value].choices[0];
-      for (const text of [values[value].drawn, drawn, score, values[value].rows.toLocaleString("en")]) line.insertCell().textContent = text;
+      const also = rivals.map(() => values[value].rival);
+      for (const text of [values[value].drawn, drawn, ...also, score, values[value].rows.toLocaleString("en")]) line.insertCell().textContent = text;
     }
     scroll.append(table);
     card.append(scroll);
