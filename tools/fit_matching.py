@@ -35,7 +35,7 @@ DATA = Path("../shared/data")
 FITTED = Path("src/igual/matching/fitted.py")
 FIGURE = Path("docs/screenshots/reliability.png")
 Floats = npt.NDArray[np.float64]
-BESIDE = ("SOUNDS", "CONSONANTS", "DRESS")
+BESIDE = ("SOUNDS", "CONSONANTS", "SURFACE")
 # How much a set counts, for each of its values.
 WEIGHTS = {"misspelt words": 1.0, "places, any slip": 0.2, "places, typing slips": 0.5}
 NEAREST = 30
@@ -183,7 +183,7 @@ def fit_score(sets: Sequence[Case]) -> dict[str, float]:
         found = case.index.search.find(case.asked)[0]
         endings = case.index.search.count_endings(case.asked, found)
         search, asked = case.index.search, case.asked
-        letters = search.wording.count_telling_letters(asked.words, asked.forms.letters.lengths)
+        letters = search.wording.count_distinguishing_letters(asked.words, asked.forms.letters.lengths)
         parts.append((case, found, ~case.held_out, oddness, endings, letters))
 
     def unlikelihood(numbers: Floats) -> float:

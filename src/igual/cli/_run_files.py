@@ -142,10 +142,10 @@ def _write_pieces(run: Run, places: Mapping[str, Path], endings: Mapping[str, st
         }
         for piece in itertools.chain([run.pieces.first], run.pieces.rest):
             if "out" in writers:
-                tell = functools.partial(_report_rows, on_progress, rows)
+                report_rows = functools.partial(_report_rows, on_progress, rows)
                 guards = run.clean.is_guarded
                 write_piece(
-                    run.book, piece, endings["out"], run.clean, writers["out"], tell, is_guarded=guards
+                    run.book, piece, endings["out"], run.clean, writers["out"], report_rows, is_guarded=guards
                 )
             for what in listed:
                 part = CleanPart(BatchPart(made_of(piece.account, what)))

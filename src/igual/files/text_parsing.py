@@ -120,10 +120,10 @@ def parse_stream(path: Readable, dialect: Dialect) -> Iterator[pa.Table]:
     refuse_malformed_quotes(path, dialect.encoding, dialect.delimiter)
     with path.open("rb") as file:
         read = read_as_utf_8(file, dialect)
-        begun = skip_lines(read, dialect.skipped_lines + dialect.header_lines, BLOCK) or read(BLOCK)
-        if not begun:
+        first = skip_lines(read, dialect.skipped_lines + dialect.header_lines, BLOCK) or read(BLOCK)
+        if not first:
             return
-        stream = pa.PythonFile(_Rest(_MARK + begun, read), mode="r")
+        stream = pa.PythonFile(_Rest(_MARK + first, read), mode="r")
         for batch in csv.open_csv(stream, **_options(dialect, block_size=BLOCK)):
             yield pa.Table.from_batches([batch]).rename_columns(list(dialect.header))
 

@@ -161,9 +161,9 @@ class CandidateSearch:
         """
         sounded = _prepare_sounds(values, self._sound_edits.values)
         words = self.wording.words(values.word_keys, values.parts)
-        telling = self.wording.count_telling_letters(words, values.letters.lengths)
+        counted = self.wording.count_distinguishing_letters(words, values.letters.lengths)
         sizes = len(self.spellings) if scope is None else scope.sizes
-        evidence = weigh_letters(telling, self.letter_model.oddness(values.letters), sizes)
+        evidence = weigh_letters(counted, self.letter_model.oddness(values.letters), sizes)
         return Queries(
             values,
             self.edits.values(values.letters),
@@ -196,7 +196,7 @@ class CandidateSearch:
             wider = wider._replace(value=unsure[wider.value])
             near = keep_cheapest(concatenate_candidates([near, wider]))
         near = near._replace(
-            cost=near.cost + fitted.DRESS * self._surface_distances(queries, near),
+            cost=near.cost + fitted.SURFACE * self._surface_distances(queries, near),
             evidence=near.evidence + fitted.LISTED_PER_ENDING * self.count_endings(queries, near),
         )
         return near, *chances(near, len(lengths))
@@ -319,9 +319,9 @@ class CandidateSearch:
     def _weigh_some(self, queries: Queries, value_idx: Ints, entry_idx: Ints, mutual: bool) -> Candidates:
         cost = self.edit_costs(queries, value_idx, entry_idx)
         edited = self._by_letters(queries, value_idx, entry_idx, cost)
-        dress = 0 if mutual else fitted.DRESS * self._surface_distances(queries, edited)
+        surface = 0 if mutual else fitted.SURFACE * self._surface_distances(queries, edited)
         behind = _NEIGHBOURS_COST if mutual else _WEIGHED_COST
-        kept = mark_worth_weighing(value_idx, cost + dress, behind, _WEIGHED)
+        kept = mark_worth_weighing(value_idx, cost + surface, behind, _WEIGHED)
         value_idx, entry_idx, cost = value_idx[kept], entry_idx[kept], cost[kept]
         distances = self._sound_distances(queries, value_idx, entry_idx)
         cost += distances @ np.array([fitted.SOUNDS, fitted.CONSONANTS])

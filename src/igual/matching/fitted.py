@@ -38,7 +38,7 @@ EDITS = {
 SOUNDS = 0.37
 CONSONANTS = 0.43
 # What is added for each difference in case, accents, spaces or marks, beyond the least of a value's candidates.
-DRESS = 2.49
+SURFACE = 2.49
 # How sharply costs tell rival candidates apart: 1 takes them as they are.
 RIVALS = 1.04
 # Whether any candidate is meant, as a logit: a part, one for each letter of the value, one for each nat of cost.

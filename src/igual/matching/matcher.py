@@ -81,10 +81,10 @@ def match_values(
     is_short = to_mask(pc.less_equal(pc.binary_length(values), LONGEST_TEXT))
     for look_up in index.look_ups(by):
         # Nobody's entry is so long, and to bring such a text into other forms takes long.
-        meant = left if look_up.how in (How.EXACT, How.ALIAS) else left & is_short
-        if meant.any():
-            _look_up_values(matched, index, look_up, meant, thresholds.case_sensitive, scope)
-            left &= meant | ~is_short
+        looked_up = left if look_up.how in (How.EXACT, How.ALIAS) else left & is_short
+        if looked_up.any():
+            _look_up_values(matched, index, look_up, looked_up, thresholds.case_sensitive, scope)
+            left &= looked_up | ~is_short
     if "fuzzy" in by and left.any():
 
         def match_chunk(chunk: Ints) -> Matched:

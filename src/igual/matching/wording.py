@@ -153,7 +153,7 @@ class Wording:
         is_understood: Mask = (strange == 0) & (values.counts > 0)
         return is_understood
 
-    def count_telling_letters(self, values: Words, letters: Ints) -> Floats:
+    def count_distinguishing_letters(self, values: Words, letters: Ints) -> Floats:
         """Count the letters of values; those of a word that many entries have count less.
 
         Args:
@@ -166,8 +166,8 @@ class Wording:
         rarity = np.where(values.known < 0, 1.0, self.information.rarity[values.known])
         idle = pc.utf8_length(values.vocabulary).to_numpy() * np.maximum(1 - rarity / _FULLY, 0)
         lost = np.bincount(values.owners, idle[values.all_ids], len(values.counts))
-        telling: Floats = np.maximum(letters - lost, 0)
-        return telling
+        counted: Floats = np.maximum(letters - lost, 0)
+        return counted
 
     @cached_property
     def _costs_of_entries(self) -> Floats:

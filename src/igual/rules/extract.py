@@ -91,9 +91,9 @@ class _Rewriter(PlainRewriter):
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         rule = self._rule
         if rule.pieces is not None:
-            meant = as_condition(rule.pieces)
+            condition = as_condition(rule.pieces)
             piece, without = nth_piece(
-                values, _BETWEEN, lambda some: meant.mask(some, lists=self._shelf.lists), rule.nth
+                values, _BETWEEN, lambda some: condition.mask(some, lists=self._shelf.lists), rule.nth
             )
             columns = [piece]
         else:

@@ -138,8 +138,8 @@ def _find_idle_rules(account: Account) -> Iterable[Hint]:
         named = idle if len(idle) == len(stages) else [stage for stage in idle if stage.target in missed]
         if named:
             columns = tuple(stage.target for stage in named)
-            meant = set(columns)
-            values = tuple(_near_value(miss) for miss in near if miss.column in meant)
+            wanted = set(columns)
+            values = tuple(_near_value(miss) for miss in near if miss.column in wanted)
             yield Hint(number, named[0].rule.do, columns, "no effect", values)
 
 

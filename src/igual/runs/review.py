@@ -319,10 +319,10 @@ def _undo_spreadsheet_changes(answer: Answer) -> tuple[Answer, str]:
         return answer, ""
     drawn = shown[1:-1]
     # Spaces at the ends are what is lost most often; they are drawn as dots. What is named can't be told for sure.
-    for meant in (drawn.replace("·", " "), drawn):
-        if draw_between_marks(meant) == shown and not _NAMED & set(meant):
-            note = f"the value had been changed from {meant!r} to {answer.value!r}; taken as {meant!r}"
-            return answer._replace(value=meant), note
+    for value in (drawn.replace("·", " "), drawn):
+        if draw_between_marks(value) == shown and not _NAMED & set(value):
+            note = f"the value had been changed from {value!r} to {answer.value!r}; taken as {value!r}"
+            return answer._replace(value=value), note
     wrong = f"the value {answer.value!r} isn't the one that went out, {shown}"
     return answer._replace(wrong=wrong), ""
 

@@ -43,9 +43,9 @@ class FoundTexts(NamedTuple):
     which: Offsets
     owners: Offsets
 
-    def where(self, meant: Mask | Offsets) -> FoundTexts:
-        """Those that are meant."""
-        return FoundTexts(*(column[meant] for column in self))
+    def where(self, chosen: Mask | Offsets) -> FoundTexts:
+        """Those that are chosen."""
+        return FoundTexts(*(column[chosen] for column in self))
 
 
 class _Group(NamedTuple):

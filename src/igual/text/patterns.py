@@ -226,9 +226,9 @@ def captured(values: pa.Array, pattern: str, names: Sequence[str], nth: int) -> 
     numbers = [known.index(name) + 1 for name in names] or [0]
     matches = _mark_matches(values, _closed(pattern), [f"\\{number}" for number in numbers])
     has = np.diff(matches.first) >= nth
-    meant = matches.marks[matches.first[:-1][has] + nth - 1]
+    nth_match = matches.marks[matches.first[:-1][has] + nth - 1]
     columns = [
-        _spread(slices(matches.texts, meant[:, part] + matches.width, meant[:, part + 1]), has)
+        _spread(slices(matches.texts, nth_match[:, part] + matches.width, nth_match[:, part + 1]), has)
         for part in range(len(numbers))
     ]
     return columns, ~has & to_mask(values.is_valid())

@@ -206,9 +206,9 @@ def _read(path: Readable, lines: bytes, options: arrow_json.ParseOptions) -> pa.
 
 def _count_objects(path: Readable, lines: bytes) -> int:
     """How many lines there are, each of which begins an object: Arrow crashes where the first is `null`."""
-    begun = lines.count(b"\n{") + lines.startswith(b"{")
-    if begun == lines.count(b"\n") + (not lines.endswith(b"\n")):
-        return begun
+    starts = lines.count(b"\n{") + lines.startswith(b"{")
+    if starts == lines.count(b"\n") + (not lines.endswith(b"\n")):
+        return starts
     first = _FIRST.findall(lines)
     if first.count(b"{") < len(first):
         _parse_lines(path, lines)
