@@ -15,7 +15,8 @@ from igual.matching.forms import Forms
 from igual.matching.index import MatchIndex
 from igual.matching.lookups import How
 from igual.matching.matched import OPEN, SETTLED, Matched
-from igual.matching.reasons import RIVAL_EQUAL, Reason, Reasons, explain_by_initials, explain_by_words
+from igual.matching.reasons import RIVAL_EQUAL, Reason, Reasons, explain_pairs
+from igual.matching.scoring import BY_INITIALS, BY_WORDS
 
 
 def settle_kinds(matched: Matched, index: MatchIndex, ruled: Mapping[Cause, Reason]) -> None:
@@ -81,13 +82,9 @@ def explain_entries(index: MatchIndex, values: pa.Array, entries: Sequence[int])
     queries = index.search.prepare(Forms.of(values))
     spellings = index.own_spellings[np.array(entries, np.int64)]
     places = np.arange(len(values))
-    explained = explain_by_words(index.search, queries.words, places, spellings)
     costs = index.search.initials.costs(queries.words, places, spellings)
-    initials = np.flatnonzero(np.isfinite(costs))
-    by_initials = explain_by_initials(index.search, queries, initials, spellings[initials])
-    for place, reason in zip(initials.tolist(), by_initials, strict=True):
-        explained[place] = (reason,)
-    return explained
+    reading = np.where(np.isfinite(costs), BY_INITIALS, BY_WORDS).astype(np.int8)
+    return explain_pairs(index.search, queries, places, spellings, reading)
 
 
 def count_agreed(index: MatchIndex, ruled: Mapping[str, str]) -> Counter[Cause]:

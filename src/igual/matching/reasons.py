@@ -93,7 +93,7 @@ def explain_pairs(
     for pair, (kind, *more) in zip(letters.tolist(), kinds, strict=True):
         explained[pair] = (Reason(kind, (spelled[pair], *more)),)
     initials = np.flatnonzero(reading == BY_INITIALS)
-    by_initials = explain_by_initials(search, queries, value_idx[initials], entry_idx[initials])
+    by_initials = _explain_by_initials(search, queries, value_idx[initials], entry_idx[initials])
     for pair, reason in zip(initials.tolist(), by_initials, strict=True):
         explained[pair] = (reason,)
     words = np.flatnonzero((reading != BY_LETTERS) & (reading != BY_INITIALS))
@@ -104,20 +104,10 @@ def explain_pairs(
     return explained
 
 
-def explain_by_initials(
+def _explain_by_initials(
     search: CandidateSearch, queries: Queries, value_idx: Ints, entry_idx: Ints
 ) -> list[Reason]:
-    """Say which of values and spellings are the initials of the other.
-
-    Args:
-        search: The spellings.
-        queries: The values.
-        value_idx: Positions of values, (pairs,).
-        entry_idx: Positions of spellings, (pairs,).
-
-    Returns:
-        The reason of each pair.
-    """
+    """Say which of values and spellings are the initials of the other: the reason of each pair."""
     is_shorter = search.forms.letters.lengths[entry_idx] < queries.forms.letters.lengths[value_idx]
     spellings = search.spellings.take(pa.array(entry_idx)).to_pylist()
     keys = queries.forms.word_keys.take(pa.array(value_idx)).to_pylist()
