@@ -29,7 +29,8 @@ import igual
 from igual.files.formats.base import ReadOptions, join_batches
 from igual.files.streams import CleanTable, count_table
 from igual.files.tables import open_table_file, read_table, write_table, writing_table
-from igual.files.text_blocks import TextBlock, _split, read_blocks
+from igual.files.text_blocks import TextBlock, read_blocks
+from igual.files.text_parsing import find_end_of_rows
 from igual.text.cells import list_cells, read_cells
 from tests.attack.forked import ForkServer
 from tests.attack.written_oddly import write_ods
@@ -141,6 +142,20 @@ def test_blocks_of_any_size_hold_the_same_rows(tmp_path: Path) -> None:
     assert len(blocks) > 50
     assert all(isinstance(block, TextBlock) for block in blocks)
     assert pa.concat_tables([block.table() for block in blocks]).equals(whole)
+
+
+def test_columns_that_repeat_are_counted_in_dictionaries(tmp_path: Path) -> None:
+    rows = "".join(f'{number},"tree {number % 7}","line\n ""{number}"""\n' for number in range(3_000))
+    path = tmp_path / "t.csv"
+    path.write_bytes(f"id,tree,note\n{rows}".encode())
+    whole, opened = read_table(path), open_table_file(path)
+    (part,) = opened.parts([1, 2], 1 << 20)
+    assert [pa.types.is_dictionary(part.cells(place).type) for place in (1, 2)] == [True, False]
+    for place in (1, 2):
+        assert part.cells(place).cast(pa.string()).to_pylist() == whole.column(place).to_pylist()
+    counted = count_table(opened, [[0], [1]])
+    ids, trees = (one.cells[0].to_pylist() for one in counted.counted)
+    assert (len(ids), trees) == (3_000, [f"tree {number}" for number in range(7)])
 
 
 def test_several_files_are_one_table(run: Run, tmp_path: Path, write: Write) -> None:
@@ -400,7 +415,7 @@ def test_rows_end_where_no_quote_is_open(text: str, before: str) -> None:
     ]
     # A return at the very end may be the first half of a line break.
     whole = [place + 1 for place in ends if not (data[place] == ord("\r") and place == len(data) - 1)]
-    assert _split(data, before.encode()) == (whole[-1] if whole else 0)
+    assert find_end_of_rows(data, before.encode()) == (whole[-1] if whole else 0)
 
 
 def test_small_batches_are_read_together(run: Run, tmp_path: Path) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
 
@@ -18,9 +19,11 @@ import igual
 from igual.files.csv_rows import RowStyle, encode_csv, quote_cells
 from igual.files.dialects import Dialect, establish
 from igual.files.formats import text as text_format
+from igual.files.formats.base import ReadOptions
 from igual.files.formats.text import read_csv, write_csv
-from igual.files.quotes import csv_of_any_size
+from igual.files.quotes import are_quotes_well_formed, csv_of_any_size
 from igual.files.sources import NeedsParserError
+from igual.files.streams import count_table
 from igual.files.text_blocks import Spliced, TextBlock, read_blocks
 from igual.files.text_parsing import parse_block
 from tests.conftest import Run, examples
@@ -177,9 +180,32 @@ def test_tables_written_oddly_are_read_whole_in_any_blocks(
     with pytest.MonkeyPatch.context() as patch:
         # Arrow wants a whole row in two of its blocks.
         patch.setattr("igual.files.text_parsing.BLOCK", size + 200)
-        patch.setattr(text_format, "read_blocks", lambda path, dialect, _: read_blocks(path, dialect, size))
+        patch.setattr(
+            text_format,
+            "read_blocks",
+            lambda path, dialect, _, places: read_blocks(path, dialect, size, places),
+        )
         table = read_csv(path)[0]
+        opened = text_format.FORMAT.open(path, ReadOptions())
+        counted = count_table(opened, [[place] for place in range(width)]).counted
+    for column, combinations in zip(table.columns, counted, strict=True):
+        wanted = Counter(cell or "" for cell in column.to_pylist())
+        cells = [cell or "" for cell in combinations.cells[0].to_pylist()]
+        assert dict(zip(cells, combinations.rows.tolist(), strict=True)) == wanted
+        assert cells == list(wanted)
     assert [table.column_names, *([cell or "" for cell in row.values()] for row in as_rows(table))] == rows
+
+
+@examples(200)
+@given(text=st.text(st.sampled_from('"",\r\na'), max_size=30), size=st.integers(1, 9))
+def test_quotes_are_in_order_or_not_however_they_are_cut(text: str, size: int) -> None:
+    rows = f"{text}\n".encode()
+    whole = are_quotes_well_formed(rows, ",")
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("igual.files.quotes._BLOCK", size)
+        assert are_quotes_well_formed(rows, ",") == whole
+    if whole:
+        list(csv.reader(io.StringIO(rows.decode(), newline=""), strict=True))
 
 
 @pytest.mark.parametrize("size", range(40, 60))

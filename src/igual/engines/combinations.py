@@ -24,8 +24,9 @@ from igual.text.plain_types import to_plain
 
 Keys = npt.NDArray[np.int64]
 OnPlaces = Callable[[Codes], None]
-# Parts are merged when they have so many combinations together, or twice as many as after the last time.
-_LEAST_WAITING = 1 << 19
+# Parts are merged when they have so many combinations together, or twice as many as after the last time; later where
+# merging gives next to nothing.
+_LEAST_WAITING, _AGAIN, _IN_VAIN, _AGAIN_IN_VAIN = 1 << 19, 2, 0.98, 8
 # So many texts of a part are looked at, and so many of these differ where it is left open which of all do.
 _SAMPLE, _MOSTLY = 1 << 10, 0.98
 
@@ -100,6 +101,7 @@ class Counter:
         self._counted: list[Combinations] = []
         # Whether the first of these was merged from several parts, or alone is all that there is.
         self._has_merged = False
+        self._again = _AGAIN
         # How many combinations they have together, some perhaps in several parts, and how many bytes.
         self._waiting = 0
         self._size = 0
@@ -113,7 +115,7 @@ class Counter:
         self._counted.append(part)
         self._waiting += len(part.rows)
         self._size += _bytes_of(part)
-        if self._waiting > max(_LEAST_WAITING, 2 * len(self._counted[0].rows)):
+        if self._waiting > max(_LEAST_WAITING, self._again * len(self._counted[0].rows)):
             self._merge()
 
     def exceeds(self, bounds: Bounds) -> bool:
@@ -134,6 +136,7 @@ class Counter:
             cells = [_join([part.cells[place] for part in parts]) for place in range(self._width)]
             merged, places = combine_rows(cells, np.concatenate([part.rows for part in parts]))
             self._counted = [merged]
+            self._again = _AGAIN_IN_VAIN if len(merged.rows) > _IN_VAIN * self._waiting else _AGAIN
             self._waiting, self._size = len(merged.rows), _bytes_of(merged)
         elif parts:
             places = np.arange(len(parts[0].rows), dtype=np.int32)

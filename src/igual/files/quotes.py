@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import itertools
+import re
 import threading
 from collections import deque
 from collections.abc import Iterator
@@ -19,6 +20,8 @@ from igual.files.sources import Readable
 # Small enough for a processor's cache.
 _BLOCK = 1 << 20
 _QUOTE = b'"'
+# Between two such bytes nothing is cut from a quote that it stands beside.
+_NO_QUOTES = re.compile(rb'[^"][^"]')
 _WIDE = ("utf-16", "utf-32", "utf_16", "utf_32")
 
 # What the standard library says where a quote is open at the end.
@@ -118,14 +121,19 @@ def are_quotes_well_formed(rows: bytes, delimiter: str) -> bool:
         rows: The rows, in UTF-8.
         delimiter: What stands between cells.
     """
-    data = np.frombuffer(b"\n%b\n" % rows, np.uint8)
-    return _check_block(data, _find_edges(delimiter), is_inside=False) is False
+    data, edges = np.frombuffer(rows, np.uint8), _find_edges(delimiter)
+    inside: bool | None = False
+    start = 0
+    while start < len(rows) and inside is not None:
+        cut = _NO_QUOTES.search(rows, start + _BLOCK)
+        end = cut.start() + 1 if cut else len(rows)
+        inside = _check_block(data[start:end], edges, inside)
+        start = end
+    return inside is False
 
 
-def _find_edges(delimiter: str) -> npt.NDArray[np.bool_]:
-    edges = np.zeros(256, np.bool_)
-    edges[list(f'{delimiter}\r\n"'.encode())] = True
-    return edges
+def _find_edges(delimiter: str) -> bytes:
+    return f'{delimiter}\r\n"'.encode()
 
 
 def _read_block(file: Any) -> bytes:
@@ -136,17 +144,19 @@ def _read_block(file: Any) -> bytes:
     return block
 
 
-def _check_block(data: Bytes, edges: npt.NDArray[np.bool_], is_inside: bool) -> bool | None:
+def _check_block(data: Bytes, edges: bytes, is_inside: bool) -> bool | None:
     """Whether a block ends inside a quoted cell; None where a quote is out of place.
 
     Args:
-        data: The byte before the block, the block, and a line break.
-        edges: Which bytes may stand beside a quote, outside the cell: another quote, or what stands between cells,
-            (256,).
+        data: A block, with what stands beside the quotes in it.
+        edges: What may stand beside a quote, outside the cell: another quote, or what stands between cells.
         is_inside: Whether it begins inside a quoted cell.
     """
     quotes = np.flatnonzero(data == ord(_QUOTE))
     opening, closing = quotes[int(is_inside) :: 2], quotes[int(not is_inside) :: 2]
-    if not edges[data[opening - 1]].all() or not edges[data[closing + 1]].all():
-        return None
+    # A quote at the very beginning or end of all rows stands beside itself.
+    for beside in (data.take(opening - 1, mode="clip"), data.take(closing + 1, mode="clip")):
+        # Compared with each in turn: faster here than any look-up.
+        if not np.logical_or.reduce([beside == edge for edge in edges]).all():
+            return None
     return is_inside ^ bool(len(quotes) % 2)

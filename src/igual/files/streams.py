@@ -38,6 +38,8 @@ from igual.threads import map_in_order
 # More threads than that wait for one another, or for the disk.
 _MOST_THREADS = 4
 _BYTES_PER_VALUE, _BYTES_PER_COLUMN, _LARGEST_PART = 64, 1 << 15, 64 << 20
+# Parts that are only counted are larger: what differs in each takes a moment.
+_COUNTED_BYTES = 1 << 23
 OnRows = Callable[[int], None]
 
 
@@ -110,12 +112,17 @@ def _count_table(
     rows = 0
 
     def count(part: TablePart) -> tuple[int, list[tuple[Combinations, Codes]], Layout | None]:
+        # First the layout: cells that it tells of needn't be found in another way.
+        layout = None if codes is None else part.find_layout()
         combined = [combine_rows([part.cells(place) for place in group], may_repeat=True) for group in groups]
-        return part.rows, combined, None if codes is None else part.find_layout()
+        return part.rows, combined, layout
 
     places = sorted(set[int]().union(*groups))
     # Each column of each part takes a moment, however few rows it has.
-    size = min(max(PART_BYTES, _BYTES_PER_COLUMN * len(places)), _LARGEST_PART)
+    size = min(
+        max(PART_BYTES if codes is not None else _COUNTED_BYTES, _BYTES_PER_COLUMN * len(places)),
+        _LARGEST_PART,
+    )
     for part_rows, counted, layout in map_in_order(count, opened.parts(places, size), _count_threads()):
         rows += part_rows
         on_rows(rows)

@@ -16,7 +16,15 @@ from igual.errors import TableError
 from igual.files.dialects import Dialect
 from igual.files.quotes import are_quotes_well_formed
 from igual.files.sources import NeedsParserError, Readable
-from igual.files.text_parsing import BLOCK, LARGEST, parse_block, read_as_utf_8, skip_lines
+from igual.files.text_parsing import (
+    BLOCK,
+    LARGEST,
+    count_quotes,
+    find_end_of_rows,
+    parse_block,
+    read_as_utf_8,
+    skip_lines,
+)
 from igual.text.packed import places_in
 from igual.threads import lazy_property
 
@@ -99,11 +107,14 @@ class TextBlock:
     Args:
         data: The bytes.
         dialect: How they are written.
+        places: The positions of the columns whose cells will be asked for; None: of all, or none.
     """
 
-    def __init__(self, data: bytes, dialect: Dialect) -> None:
+    def __init__(self, data: bytes, dialect: Dialect, places: Sequence[int] | None = None) -> None:
         self.data = data if data.endswith((b"\n", b"\r")) else data + dialect.line_end.encode()
         self.dialect = dialect
+        self._places = places
+        self._at = None if places is None else {place: at for at, place in enumerate(places)}
 
     @lazy_property
     def _plain(self) -> _Plain | None:
@@ -247,25 +258,34 @@ class TextBlock:
 
     @lazy_property
     def _parsed(self) -> pa.Table:
+        """The cells that a parser finds, of the columns that are needed."""
         self._check_quotes()
-        return parse_block(self.data, self.dialect)
+        return parse_block(self.data, self.dialect, self._places)
+
+    @property
+    def _found(self) -> _Plain | None:
+        """The rows; None where a parser finds the cells, since it must, or since they weren't found already."""
+        return None if self._places and "_plain" not in vars(self) else self._plain
 
     @property
     def rows(self) -> int:
         """How many rows it has."""
-        return self._parsed.num_rows if self._plain is None else len(self._plain.ends)
+        found = self._found
+        return self._parsed.num_rows if found is None else len(found.ends)
 
     def table(self) -> pa.Table:
-        """Give the rows as a table of texts."""
+        """Give the rows as a table of texts, with the columns that are needed."""
         return self._parsed
 
     def cells(self, place: int) -> pa.Array | pa.ChunkedArray:
         """Give the cells of a column, (rows,)."""
-        if self._plain is None or len(self.dialect.header) > _WIDE:
-            return self._parsed.column(place)
-        pieces = _cut(self._plain, [place], is_end_cut=False)
+        found = self._found
+        if found is None or len(self.dialect.header) > _WIDE:
+            column = self._parsed.column(place if self._at is None else self._at[place])
+            return column.chunk(0) if column.num_chunks == 1 else column
+        pieces = _cut(found, [place], is_end_cut=False)
         texts = pieces.take(pa.array(np.arange(1, len(pieces), 2))).view(TEXT)
-        return pc.replace_substring(texts, '""', '"') if self._plain.has_doubled else texts
+        return pc.replace_substring(texts, '""', '"') if found.has_doubled else texts
 
     def splice(self, columns: Sequence[Spliced]) -> pa.Buffer:
         """Put new cells into the rows.
@@ -313,13 +333,16 @@ def _cut(rows: _Plain, places: Sequence[int], *, is_end_cut: bool) -> pa.Array:
     return pa.Array.from_buffers(pa.large_binary(), len(offsets) - 1, buffers)
 
 
-def read_blocks(path: Readable, dialect: Dialect, size: int = BLOCK) -> Iterator[TextBlock]:
+def read_blocks(
+    path: Readable, dialect: Dialect, size: int = BLOCK, places: Sequence[int] | None = None
+) -> Iterator[TextBlock]:
     """Read the rows of a text table, the header left out.
 
     Args:
         path: The file.
         dialect: How it is written.
         size: How many bytes a block has, about.
+        places: See `TextBlock`.
 
     Yields:
         Blocks of rows; the first that is asked for its cells may raise NeedsParserError.
@@ -332,7 +355,7 @@ def read_blocks(path: Readable, dialect: Dialect, size: int = BLOCK) -> Iterator
         read = read_as_utf_8(file, dialect)
         waiting, wanted = skip_lines(read, dialect.skipped_lines + dialect.header_lines, size), size
         while more := read(wanted):
-            split = _split(more, waiting)
+            split = find_end_of_rows(more, waiting)
             if split == 0:
                 waiting += more
                 if len(waiting) > LARGEST:
@@ -340,40 +363,9 @@ def read_blocks(path: Readable, dialect: Dialect, size: int = BLOCK) -> Iterator
                 wanted = max(wanted, len(waiting))
                 continue
             # Copied once: fresh memory takes as long as the work on it.
-            yield TextBlock(b"".join([waiting, memoryview(more)[:split]]), dialect)
+            yield TextBlock(b"".join([waiting, memoryview(more)[:split]]), dialect, places)
             waiting, wanted = more[split:], size
-    if _count_quotes(waiting) % 2 == 1:
+    if count_quotes(waiting) % 2 == 1:
         raise NeedsParserError
     if waiting:
-        yield TextBlock(waiting, dialect)
-
-
-def _split(data: bytes, before: bytes = b"") -> int:
-    """Where the last whole row ends, if quotes are as RFC 4180 has them; 0 where none does.
-
-    Args:
-        data: Some bytes.
-        before: The beginning of the first row.
-    """
-    is_inside = (_count_quotes(before) + _count_quotes(data)) % 2 == 1
-    end = len(data)
-    # A line break at the very end may be the first half of one.
-    newline, carriage = data.rfind(b"\n"), data.rfind(b"\r", 0, max(len(data) - 1, 0))
-    while True:
-        if is_inside:
-            # No row ends in a quoted cell: on with what stands before it.
-            end = data.rfind(b'"', 0, end)
-            if end < 0:
-                return 0
-        newline = newline if newline < end else data.rfind(b"\n", 0, end)
-        carriage = carriage if carriage < end else data.rfind(b"\r", 0, end)
-        line = max(newline, carriage)
-        # A row ends where as many quotes have been closed as opened.
-        is_inside = data.count(b'"', max(line, 0), end) % 2 == 1
-        if line < 0 or not is_inside:
-            return line + 1
-        end = line
-
-
-def _count_quotes(data: bytes) -> int:
-    return int(np.count_nonzero(np.frombuffer(data, np.uint8) == _QUOTE)) if b'"' in data else 0
+        yield TextBlock(waiting, dialect, places)

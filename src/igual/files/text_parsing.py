@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import codecs
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import IO, Any
 
+import numpy as np
 import pyarrow as pa
 from pyarrow import csv
 
+from igual.column import TEXT
 from igual.files.dialects import Dialect
 from igual.files.quotes import refuse_malformed_quotes
 from igual.files.sources import Readable
@@ -17,6 +19,9 @@ from igual.files.sources import Readable
 BLOCK = 4 << 20
 LARGEST = (1 << 31) - (1 << 20)
 _MARK = b"\xef\xbb\xbf"
+# So many bytes of a block tell which columns repeat, where they are so many rows.
+_SAMPLE_BYTES, _SAMPLE_ROWS = 1 << 15, 1 << 6
+_REPEATED = pa.dictionary(pa.int32(), pa.string())
 _LINE = re.compile(rb"[^\r\n]*(?:\r\n|\n|\r)")
 
 
@@ -83,12 +88,45 @@ def _find_end_of_lines(data: bytes, count: int) -> int | None:
     return end
 
 
-def parse_block(data: bytes, dialect: Dialect) -> pa.Table:
+def find_end_of_rows(data: bytes, before: bytes = b"") -> int:
+    """Find where the last whole row ends, if quotes are as RFC 4180 has them; 0 where none does.
+
+    Args:
+        data: Some bytes.
+        before: The beginning of the first row.
+    """
+    is_inside = (count_quotes(before) + count_quotes(data)) % 2 == 1
+    end = len(data)
+    newline = end
+    while True:
+        if is_inside:
+            # No row ends in a quoted cell: on with what stands before it.
+            end = data.rfind(b'"', 0, end)
+            if end < 0:
+                return 0
+        newline = newline if newline < end else data.rfind(b"\n", 0, end)
+        # A return at the very end may be the first half of a line break.
+        line = max(newline, data.rfind(b"\r", newline + 1, min(end, max(len(data) - 1, 0))))
+        # A row ends where as many quotes have been closed as opened.
+        is_inside = data.count(b'"', max(line, 0), end) % 2 == 1
+        if line < 0 or not is_inside:
+            return line + 1
+        end = line
+
+
+def count_quotes(data: bytes) -> int:
+    """Count the quotes; faster than `bytes.count`."""
+    return int(np.count_nonzero(np.frombuffer(data, np.uint8) == ord('"'))) if b'"' in data else 0
+
+
+def parse_block(data: bytes, dialect: Dialect, places: Sequence[int] | None = None) -> pa.Table:
     """Parse whole rows.
 
     Args:
         data: The rows, in UTF-8.
         dialect: How they are written.
+        places: The positions of the columns that are needed, which come in this order, in dictionaries where that is
+            faster than to encode them later; None: all columns, as texts.
 
     Returns:
         A table of texts.
@@ -96,11 +134,37 @@ def parse_block(data: bytes, dialect: Dialect) -> pa.Table:
     Raises:
         ArrowInvalid: For a row that is longer or shorter than the header, and what isn't UTF-8.
     """
+    header = dialect.header
+    if places is None:
+        return _parse(data, dialect, range(len(header)), {}).rename_columns(list(header))
+    kinds = _choose_kinds(data, dialect, places)
+    return _parse(data, dialect, places, kinds).rename_columns([header[place] for place in places])
+
+
+def _choose_kinds(data: bytes, dialect: Dialect, places: Sequence[int]) -> dict[int, pa.DataType]:
+    """Choose dictionaries for columns whose first cells show that a text stands in a block twice or more."""
+    end = find_end_of_rows(data[:_SAMPLE_BYTES])
+    if not end:
+        return {}
+    sample = _parse(data[:end], dialect, places, {})
+    rows = sample.num_rows
+    if rows < _SAMPLE_ROWS:
+        return {}
+    # If half as many texts as rows were drawn at random, so many of the first would be there again.
+    again = [rows - len(column.unique()) for column in sample.columns]
+    return {
+        place: _REPEATED if count * len(data) > rows * end else TEXT
+        for place, count in zip(places, again, strict=True)
+    }
+
+
+def _parse(
+    data: bytes, dialect: Dialect, places: Sequence[int], kinds: Mapping[int, pa.DataType]
+) -> pa.Table:
     # Arrow takes a mark at the beginning for no character.
     data = _MARK + data if data.startswith(_MARK) else data
     size = min(len(data) + 1, LARGEST)
-    table = csv.read_csv(pa.BufferReader(data), **_options(dialect, block_size=max(size, 64)))
-    return table.rename_columns(list(dialect.header))
+    return csv.read_csv(pa.BufferReader(data), **_options(dialect, max(size, 64), places, kinds))
 
 
 def parse_stream(path: Readable, dialect: Dialect) -> Iterator[pa.Table]:
@@ -124,12 +188,16 @@ def parse_stream(path: Readable, dialect: Dialect) -> Iterator[pa.Table]:
         if not first:
             return
         stream = pa.PythonFile(_Rest(_MARK + first, read), mode="r")
-        for batch in csv.open_csv(stream, **_options(dialect, block_size=BLOCK)):
+        for batch in csv.open_csv(stream, **_options(dialect, BLOCK, range(len(dialect.header)), {})):
             yield pa.Table.from_batches([batch]).rename_columns(list(dialect.header))
 
 
-def _options(dialect: Dialect, block_size: int) -> dict[str, Any]:
+def _options(
+    dialect: Dialect, block_size: int, places: Sequence[int], kinds: Mapping[int, pa.DataType]
+) -> dict[str, Any]:
+    """What Arrow's parser is told: which columns are needed, and which of them not as texts."""
     names = [f"c{place}" for place in range(len(dialect.header))]
+    types = {names[place]: kinds.get(place, pa.string()) for place in places}
     return {
         "read_options": csv.ReadOptions(column_names=names, block_size=block_size, use_threads=False),
         "parse_options": csv.ParseOptions(
@@ -139,7 +207,11 @@ def _options(dialect: Dialect, block_size: int) -> dict[str, Any]:
             ignore_empty_lines=len(names) > 1,
         ),
         "convert_options": csv.ConvertOptions(
-            column_types=dict.fromkeys(names, pa.string()), strings_can_be_null=False
+            # What is only counted was found to be UTF-8 when the table was opened.
+            column_types=types,
+            include_columns=list(types),
+            strings_can_be_null=False,
+            check_utf8=not kinds,
         ),
     }
 

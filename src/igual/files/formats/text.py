@@ -78,7 +78,7 @@ def _open(path: Readable, dialect: Dialect, *, is_guessed: bool) -> OpenedTable:
 
     def parts(places: Sequence[int] | None, size: int) -> Iterator[TablePart]:
         with _explaining(path, dialect):
-            yield from (_Part(path, block) for block in read_blocks(path, dialect, size))
+            yield from (_Part(path, block) for block in read_blocks(path, dialect, size, places))
 
     def parsed(places: Sequence[int] | None, size: int) -> Iterator[TablePart]:
         with _explaining(path, dialect):
