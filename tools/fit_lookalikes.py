@@ -83,8 +83,8 @@ def make_neighbours(name: str, seed: int, pairs: int) -> Column:
     known = place_names(100_000)
     some = [known[place] for place in random.choice(len(known), 20_000, replace=False)]
     search = CandidateSearch(pa.array(sorted(some), TEXT), Vocabulary())
-    near = find_near(search, search.prepare(search.forms), None)
-    apart = near.take((near.value < near.spelling) & (near.cost < 7))
+    near = find_near(search, search.prepare(search.forms), -np.arange(len(some)), None)
+    apart = near.take(near.cost < 7)
     chosen = random.choice(len(apart.value), pairs, replace=False)
     texts = [
         search.spellings[int(place)].as_py()
@@ -112,11 +112,8 @@ def find_pairs(column: Column) -> Pairs:
     values = sorted(column.rows)
     rows = np.array([column.rows[value] for value in values], np.float64)
     search = CandidateSearch(pa.array(values, TEXT), Vocabulary())
-    near = find_near(search, search.prepare(search.forms), None)
-    ahead = (rows[near.value] < rows[near.spelling]) | (
-        (rows[near.value] == rows[near.spelling]) & (near.value > near.spelling)
-    )
-    near = near.take(ahead)
+    ranks = np.argsort(np.argsort(-rows, kind="stable"))
+    near = find_near(search, search.prepare(search.forms), ranks, None)
     both = [(values[one], values[other]) for one, other in zip(near.value, near.spelling, strict=True)]
     is_slip = [column.meant.get(one) == other or column.meant.get(other) == one for one, other in both]
     return Pairs(column.name, measure_slips(search, near, rows), np.array(is_slip, np.bool_), len(values))

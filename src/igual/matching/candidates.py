@@ -201,17 +201,20 @@ class CandidateSearch:
         )
         return near, *chances(near, len(lengths))
 
-    def find_neighbours(self, queries: Queries) -> Candidates:
+    def find_neighbours(self, queries: Queries, places: Ints, ranks: Ints) -> Candidates:
         """Find the spellings within two edits of each of some spellings of the list.
 
         Args:
             queries: The spellings, as values, (values,).
+            places: Which of the spellings they are, (values,).
+            ranks: Of all spellings, (spellings,): those of a higher rank than a value's aren't weighed.
 
         Returns:
-            Candidates with their costs, sorted by value.
+            Candidates with their costs, sorted by value; each value is one of its own.
         """
-        pairs = self._deletions_among_themselves.pairs(queries.forms.letters)
-        return self._weigh_by_letters(queries, *pairs, mutual=True)
+        value_idx, entry_idx = self._deletions_among_themselves.pairs(queries.forms.letters)
+        wanted = ranks[entry_idx] <= ranks[places[value_idx]]
+        return self._weigh_by_letters(queries, value_idx[wanted], entry_idx[wanted], mutual=True)
 
     def find_all_by_letters(self, queries: Queries, most: int) -> Candidates:
         """Find the spellings nearest to each value by their edits alone: what the fit chooses from.

@@ -219,7 +219,7 @@ def _group_kinds(
     kind_of = order.to_numpy(zero_copy_only=False).astype(np.int64)
     search = CandidateSearch(leaders.take(order), vocabulary)
     queries = search.prepare(search.forms)
-    near = find_near(search, queries, on_progress)
+    near = find_near(search, queries, kind_of, on_progress)
     pairs = _find_pairs(search, near, rows[kind_of], kind_of, min_score)
     owner = np.array(entries, np.int64)
     owners = owner[pairs.rarer], owner[pairs.centre]
@@ -283,26 +283,30 @@ def _keep_alike(pairs: _Pairs, star: Sequence[int], alike: Mapping[frozenset[int
     yield from (*kept, *reordered)
 
 
-def find_near(search: CandidateSearch, queries: Queries, on_progress: ProgressCallback | None) -> Candidates:
+def find_near(
+    search: CandidateSearch, queries: Queries, ranks: Ints, on_progress: ProgressCallback | None
+) -> Candidates:
     """Find spellings that lie near each other.
 
     Args:
         search: The spellings.
         queries: The same, as values.
+        ranks: Of each, no two alike, (spellings,).
         on_progress: Is called with how many of how many parts are done.
 
     Returns:
-        Pairs, each both ways.
+        Pairs, each from the higher rank to the lower.
     """
     parts = []
     for chunk, near in work_in_chunks(
         np.arange(len(search.spellings)),
         search.forms.letters.lengths,
-        lambda some: search.find_neighbours(queries.take(some)),
+        lambda some: search.find_neighbours(queries.take(some), some, ranks),
         on_progress,
     ):
         parts.append(near._replace(value=chunk[near.value]))
-    return concatenate_candidates(parts)
+    near = concatenate_candidates(parts)
+    return near.take(near.value != near.spelling)
 
 
 def _find_pairs(
@@ -310,7 +314,6 @@ def _find_pairs(
 ) -> _Pairs:
     """Pairs that look alike and about which there is no doubt, each from the rarer kind to the other."""
     forms = search.forms
-    near = near.take(kind_of[near.value] > kind_of[near.spelling])
     first, second = _pair_same_words(forms.word_keys, kind_of)
     value = np.concatenate([near.value, first])
     spelling = np.concatenate([near.spelling, second])
