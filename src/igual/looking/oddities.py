@@ -94,7 +94,8 @@ def find_oddities(many: ManyColumns, *, with_lookalikes: bool = True) -> list[li
         if many.signs & _SIGNS[kind]:
             for owner, oddity in _find_groups(kind, many, key):
                 oddities[owner].append(oddity)
-    for owner, column in enumerate(many.columns if with_lookalikes else ()):
+    may_be_alike = with_lookalikes and many.signs & _LETTERS
+    for owner, column in enumerate(many.columns if may_be_alike else ()):
         if (alike := _lookalikes(column)) is not None:
             oddities[owner].append(alike)
     look(masks[_BEFORE_GROUPS:])
@@ -213,6 +214,7 @@ _KEYS: dict[str, Callable[[pa.Array], pa.Array]] = {
 
 _ANY = frozenset(range(256))
 _BEYOND_ASCII = frozenset(range(128, 256))
+_LETTERS = _BEYOND_ASCII | frozenset(b"abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ")
 _SPACING = _BEYOND_ASCII | frozenset(range(9, 14)) | {ord(" "), 28, 29, 30, 31}
 # Which bytes a value must have, one of them at least, to show an oddity.
 _SIGNS: dict[str, frozenset[int]] = {
@@ -231,8 +233,7 @@ _SIGNS: dict[str, frozenset[int]] = {
     "differ only in case": _BEYOND_ASCII | frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZ"),
     "differ only in spacing": _SPACING | frozenset(range(32)) | {127},
     "differ only in accents": _BEYOND_ASCII,
-    "differ only in punctuation": _ANY
-    - frozenset(b"0123456789abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ"),
+    "differ only in punctuation": _BEYOND_ASCII | (_ANY - _LETTERS - frozenset(b"0123456789")),
 }
 
 
