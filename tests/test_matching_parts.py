@@ -266,6 +266,18 @@ def test_spellings_few_and_many_are_looked_up_alike() -> None:
     assert found.is_contested(few).tolist() == [False, True, False, False, False]
 
 
+def test_very_many_spellings_are_told_apart_though_hashes_are_the_same() -> None:
+    # What stands between the beginning, the middle and the end of a text isn't hashed.
+    alike = [f"{'b' * 12}{number:02}{'m' * 20}{'e' * 12}" for number in range(12)]
+    listed = [f"entry {number}" for number in range(70_000)] + alike[:8]
+    for more, contested in (([], {}), (["entry 7"], {"entry 7": {7, len(listed)}})):
+        spellings = Spellings(texts(*listed, *more, None), np.arange(len(listed) + len(more) + 1))
+        assert spellings.contested == contested
+        sought = [*reversed(alike), "entry 69999", "Entry 1", "", None, "entry 7", *listed[:600]]
+        places = {text: place for place, text in enumerate(listed) if text not in contested}
+        assert spellings.look_up(texts(*sought)).tolist() == [places.get(text, -1) for text in sought]
+
+
 def test_chunks_cover_everything_and_tell() -> None:
     told: list[tuple[int, int]] = []
     lengths = np.where(np.arange(2_300) % 2, 10, 5_000)

@@ -28,11 +28,12 @@ class Distinct(NamedTuple):
     codes: _Codes | None
 
 
-def find_distinct(values: pa.Array) -> Distinct:
+def find_distinct(values: pa.Array, hashes: Hashes | None = None) -> Distinct:
     """Find the distinct ones of some texts.
 
     Args:
         values: Texts (Arrow string or large_string), missing ones among them, (texts,).
+        hashes: What `hash_texts` gives for them, where that is known, (texts,).
 
     Returns:
         The distinct ones.
@@ -41,7 +42,9 @@ def find_distinct(values: pa.Array) -> Distinct:
     if len(values) < _MANY or not (is_large or pa.types.is_string(values.type)) or _repeats(values):
         return _encode(values)
     # As many numbers as texts: no two texts can be equal.
-    maybe = _find_equal(hash_texts(values if is_large else values.cast(pa.large_string())))
+    if hashes is None:
+        hashes = hash_texts(values if is_large else values.cast(pa.large_string()))
+    maybe = _find_equal(hashes)
     if not len(maybe):
         return Distinct(values, None)
     if len(maybe) * 2 > len(values):

@@ -9,11 +9,14 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import Mask, to_mask
+from igual.column import TEXT, Mask, to_mask
 from igual.distinct import find_distinct
+from igual.hashing import Hashes, hash_texts
 from igual.text.packed import Offsets, mark, unpack
 
-_FEW = 500
+_FEW, _MANY = 500, 1 << 16
+# So many bits tell texts apart by their place; so many with the same hash are compared before all are looked up.
+_PLACE_BITS, _MOST, _TRIES = np.uint64(26), 1 << 26, 4
 # A sign of a text is made of six bits of its length and of its last byte: most texts that are no spelling show it.
 _LENGTHS = 64
 _SIGNS = _LENGTHS * 256
@@ -31,9 +34,12 @@ class Spellings:
 
     def __init__(self, spellings: pa.Array, targets: npt.NDArray[np.int64]) -> None:
         targets = targets[to_mask(spellings.is_valid())]
-        keys, places = find_distinct(spellings.drop_null())
+        spellings = spellings.drop_null()
+        hashes = hash_texts(spellings.cast(TEXT)) if len(spellings) >= _MANY else None
+        keys, places = find_distinct(spellings, hashes)
         self.contested: dict[str, set[int]] = {}
         self._keys = keys
+        self._hashes = hashes if places is None else None
         if places is None:
             self._targets = np.append(targets, -1)
             return
@@ -59,6 +65,8 @@ class Spellings:
         if len(keys) < _FEW:
             # Arrow would hash all spellings first.
             return np.array([self._certain.get(key, -1) for key in keys.to_pylist()], np.int64)
+        if len(self._keys) >= _MANY and max(len(self._keys), len(keys)) < _MOST:
+            return self._targets.take(self._find_sorted(keys))
         if self._signs is None:
             return self._look_up(keys)
         likely = np.flatnonzero(self._signs.take(_read_signs(keys)))
@@ -70,9 +78,42 @@ class Spellings:
         return targets
 
     def _look_up(self, keys: pa.Array) -> npt.NDArray[np.int64]:
-        places = pc.index_in(keys, self._keys).fill_null(len(self._keys))
-        targets: npt.NDArray[np.int64] = self._targets[places.to_numpy(zero_copy_only=False)]
-        return targets
+        return self._targets.take(self._find(keys))
+
+    def _find(self, keys: pa.Array) -> npt.NDArray[np.int64]:
+        """The places of keys among the spellings, (keys,); behind the last where they aren't there."""
+        places: npt.NDArray[np.int64] = (
+            pc.index_in(keys, self._keys).fill_null(len(self._keys)).to_numpy(zero_copy_only=False)
+        )
+        return places
+
+    def _find_sorted(self, keys: pa.Array) -> npt.NDArray[np.int64]:
+        """The same among very many spellings, by hashes in order: a table of so many takes longer."""
+        numbers, sought = _sort_hashes(hash_texts(keys.cast(TEXT)))
+        owners, known = self._sorted
+        places = np.full(len(keys), len(self._keys))
+        left, at = np.arange(len(keys)), np.searchsorted(known, sought)
+        for _ in range(_TRIES):
+            met = np.flatnonzero(known.take(at, mode="clip") == sought[left])
+            met = met[at[met] < len(known)]
+            if not len(met):
+                return places
+            left, at = left[met], at[met]
+            keys_met, spellings_met = numbers[left], owners[at]
+            is_same = to_mask(
+                pc.equal(keys.take(pa.array(keys_met)), self._keys.take(pa.array(spellings_met)))
+            )
+            places[keys_met[is_same]] = spellings_met[is_same]
+            # Another spelling may have the same hash.
+            left, at = left[~is_same], at[~is_same] + 1
+        others = numbers[left]
+        places[others] = self._find(keys.take(pa.array(others)))
+        return places
+
+    @cached_property
+    def _sorted(self) -> tuple[npt.NDArray[np.int64], Hashes]:
+        hashes, self._hashes = self._hashes, None
+        return _sort_hashes(hash_texts(self._keys.cast(TEXT)) if hashes is None else hashes)
 
     @cached_property
     def _signs(self) -> Mask | None:
@@ -83,6 +124,14 @@ class Spellings:
     def is_contested(self, keys: pa.Array) -> Mask:
         """Which keys stand for several targets, (values,)."""
         return np.array([key in self.contested for key in keys.to_pylist()], np.bool_)
+
+
+def _sort_hashes(hashes: Hashes) -> tuple[npt.NDArray[np.int64], Hashes]:
+    """The places of hashes in their order, and the hashes, less the bits in which the places are kept."""
+    packed = hashes >> _PLACE_BITS << _PLACE_BITS | np.arange(len(hashes), dtype=np.uint64)
+    packed.sort()
+    places = (packed & ((np.uint64(1) << _PLACE_BITS) - np.uint64(1))).astype(np.int64)
+    return places, packed >> _PLACE_BITS
 
 
 def _read_signs(texts: pa.Array) -> Offsets:

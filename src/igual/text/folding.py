@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import to_mask
+from igual.column import Mask, to_mask
 from igual.pieces import change_pieces
 from igual.text.arrays import (
     ascii_or,
@@ -22,7 +22,7 @@ from igual.text.arrays import (
 )
 from igual.text.beyond import map_characters
 from igual.text.characters import JOINERS, LINE_BREAKS, NAMED, ODD_SPACES, is_mark
-from igual.text.packed import keep_bytes, pack, unpack
+from igual.text.packed import ByteKinds, Packed, is_between, keep_bytes, mark, pack, unpack
 
 # Letters with an accent, stroke or ligature that Unicode doesn't decompose.
 _UNDECOMPOSED = {
@@ -44,8 +44,10 @@ _TELLING = "#%&@*†‡§"
 _SPACE = 0x20
 _MARKS = "!\"'(),-./:;?[\\]_`{}"
 _ASCII_MARKS = np.array([chr(byte) in _MARKS for byte in range(256)])
-_ASIDE = _ASCII_MARKS | (np.arange(256) <= _SPACE)
+_IS_MARK, _IS_ASIDE = ByteKinds(_ASCII_MARKS), ByteKinds(_ASCII_MARKS | (np.arange(256) <= _SPACE))
 _ANY_SHOWN = f"[{re.escape(_SPACES + ''.join(NAMED))}]+"
+# So many digits a value are few.
+_SELDOM = 0.5
 _BETWEEN_DIGITS = re.compile(r"((?<=\d)[^\w]+(?=\d)|(?:(?<=\s)|^)[-−](?=\d))")
 _NO_SPACES = dict.fromkeys(map(ord, _SPACES))
 # Half of a character, which no value holds: what pieces are joined by to be looked at in one go.
@@ -117,8 +119,8 @@ def punctuation_key(values: pa.Array) -> pa.Array:
 
 def _punctuation_key(values: pa.Array) -> pa.Array:
     packed = unpack(values)
-    quick = pack(keep_bytes(packed, ~_ASCII_MARKS.take(packed.data)), values)
-    careful = beyond_ascii(values) | has_pattern(values, r"\d[^\w\s]+\d|(^|\s)-\d")
+    quick = pack(keep_bytes(packed, ~_IS_MARK.mark(packed.data)), values)
+    careful = beyond_ascii(values) | _has_before_digits(values, packed, r"\d[^\w\s]+\d|(^|\s)-\d")
     return each_where(quick, careful, values, lambda text: _set_aside(text, spaces=True))
 
 
@@ -138,10 +140,27 @@ def folded_key(values: pa.Array) -> pa.Array:
 def _folded_key(values: pa.Array) -> pa.Array:
     lowered = casefold(without_accents(values))
     packed = unpack(lowered)
-    quick = pack(keep_bytes(packed, ~_ASIDE.take(packed.data)), lowered)
+    quick = pack(keep_bytes(packed, ~_IS_ASIDE.mark(packed.data)), lowered)
     careful = beyond_ascii(lowered) | to_mask(pc.equal(quick, ""))
-    careful |= has_pattern(lowered, r"\d[^\w]+\d|(^|\s)-\d")
+    careful |= _has_before_digits(lowered, packed, r"\d[^\w]+\d|(^|\s)-\d")
     return each_where(quick, careful, lowered, lambda text: _set_aside(text, spaces=False) or text.strip())
+
+
+def _has_before_digits(values: pa.Array, packed: Packed, pattern: str) -> Mask:
+    """Which values have a pattern that ends in a digit; where few have a digit, it is looked for in these alone.
+
+    Args:
+        values: The values, (values,).
+        packed: Their bytes.
+        pattern: The pattern.
+    """
+    is_digit = is_between(packed.data, "0", "9")
+    if np.count_nonzero(is_digit) > _SELDOM * len(values):
+        return has_pattern(values, pattern)
+    some = np.unique(packed.texts_at(np.flatnonzero(is_digit)))
+    mask = mark(len(values), some)
+    mask[some] &= has_pattern(values.take(pa.array(some)), pattern)
+    return mask
 
 
 class _Kept(dict[int, int | None]):
