@@ -110,6 +110,19 @@ class Spellings:
         places[others] = self._find(keys.take(pa.array(others)))
         return places
 
+    def _are_spellings(
+        self, keys: pa.Array, numbers: npt.NDArray[np.int64], places: npt.NDArray[np.int64]
+    ) -> Mask:
+        """Which keys, by their numbers, no number twice, are the same as the spellings at some places, (numbers,)."""
+        place_of = np.full(len(keys), -1)
+        place_of[numbers] = places
+        # In the order of the keys, so that only the spellings lie scattered.
+        asked = np.flatnonzero(place_of >= 0)
+        some = keys if len(asked) == len(keys) else keys.take(pa.array(asked))
+        is_same = np.zeros(len(keys), np.bool_)
+        is_same[asked] = to_mask(pc.equal(some, self._keys.take(pa.array(place_of[asked]))))
+        return is_same[numbers]
+
     @cached_property
     def _sorted(self) -> tuple[npt.NDArray[np.int64], Hashes]:
         hashes, self._hashes = self._hashes, None
