@@ -263,10 +263,24 @@ def test_a_workbook_helps_the_steward_and_never_computes(tmp_path: Path) -> None
     assert values["=1+1"].data_type == values["@cmd"].data_type == "s"
     assert {cell.value for cell in page["C"]} >= {"‹·0070›", "‹=1+1›"}
     first = page.data_validations.dataValidation[0]
-    assert (first.type, str(first.sqref)) == ("list", "I2")
+    assert (first.type, str(first.sqref)) == ("list", f"I2:I{page.max_row}")
+    assert first.formula1 == "OFFSET(choices!$A2:$D2,0,0,1,COUNTA(choices!$A2:$D2))"
+    # Spreadsheet programs take no more than 65,534 of these in a sheet.
+    assert len(page.data_validations.dataValidation) == 1
     offered = [cell.value for cell in choices[2] if cell.value]
     assert offered[0] == "Common oak"
     assert offered[-3:] == ["keep as it is", "not in the list", "new entry"]
+
+
+def test_a_workbook_has_no_more_rows_than_a_spreadsheet_holds(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("igual.files.sheets.MOST_ROWS", 3)
+    outcome = book_of().apply({"tree": TREES})
+    with pytest.raises(igual.OutputError, match=r"a spreadsheet holds 3 rows; write the sheet as \.csv"):
+        outcome.save_open(tmp_path / "open.xlsx")
+    assert not [*tmp_path.iterdir()]
+    outcome.save_open(tmp_path / "open.csv")
 
 
 def test_what_a_spreadsheet_did_to_values_is_put_right_or_said(tmp_path: Path) -> None:

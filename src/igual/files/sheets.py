@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any
 from igual.decisions import NO, WORDS, YES
 from igual.errors import IgualError, OutputError, RulingError, did_you_mean
 from igual.files.csv_cells import guarded, unguarded
-from igual.files.formats.xlsx import escape_text
+from igual.files.formats.xlsx import MOST_CHARACTERS, MOST_ROWS, escape_text
 from igual.files.outputs import outputs
 from igual.files.rulings import record_review
 from igual.files.sources import existing_file, to_path
@@ -47,8 +47,6 @@ _CELL, _WRAPPED_CELL, _ANSWER_CELL = "cell", "wrapped cell", "answer"
 _ZOOM, _LINE_HEIGHT, _WIDEST_WHY = 75, 15, 70
 _XLSX = ".xlsx"
 SHEET_ENDINGS = (".csv", ".tsv", _XLSX)
-# A cell of a spreadsheet holds no more.
-_MOST_CHARACTERS = 32_767
 _MOST_DIGITS = 15
 
 
@@ -131,7 +129,7 @@ def write_sheet(waiting: Sequence[OpenValue], questions: Sequence[Question], pat
 def _put(where: Any, row: int, column: int, given: Any) -> None:
     cell = where.cell(row, column)
     if isinstance(given, str):
-        cell.value = escape_text(given)[:_MOST_CHARACTERS]
+        cell.value = escape_text(given)[:MOST_CHARACTERS]
         cell.data_type = "s"  # never a formula, whatever it starts with
         cell.number_format = "@"
     elif given is not None:
@@ -165,6 +163,14 @@ def _add_styles(book: Workbook) -> None:
         book.add_named_style(style)
 
 
+def _rulings_of(names: Sequence[str], rows: int) -> str:
+    """The cells of a sheet in which rulings are given."""
+    from openpyxl.utils import get_column_letter
+
+    letter = get_column_letter(names.index("ruling") + 1)
+    return f"{letter}2:{letter}{rows + 1}"
+
+
 def _style_of(name: str) -> str:
     if name in _ANSWERS:
         return _ANSWER_CELL
@@ -179,12 +185,12 @@ def _add_kinds(sheet: Any, kinds: Sequence[dict[str, Any]]) -> None:
     _add_header(sheet, KIND_SHEET)
     pick = DataValidation("list", formula1=f'"{YES},{NO}"', allow_blank=True)
     sheet.add_data_validation(pick)
+    pick.add(_rulings_of(KIND_SHEET, len(kinds)))
     for row, record in enumerate(kinds, 2):
         for place, name in enumerate(KIND_SHEET, 1):
             sheet.cell(row, place).style = _style_of(name)
             _put(sheet, row, place, record[name])
         sheet.row_dimensions[row].height = _LINE_HEIGHT * max(-(-len(record["why"]) // (_WIDEST_WHY - 4)), 1)
-        pick.add(sheet.cell(row, KIND_SHEET.index("ruling") + 1))
     for place, name in enumerate(KIND_SHEET, 1):
         sheet.column_dimensions[get_column_letter(place)].width = _WIDEST_WHY if name == "why" else 16
     sheet.freeze_panes = "A2"
@@ -202,6 +208,8 @@ def _write_xlsx(
     from openpyxl.utils import get_column_letter
     from openpyxl.worksheet.datavalidation import DataValidation
 
+    if len(rows) >= MOST_ROWS:
+        raise OutputError(f"a spreadsheet holds {MOST_ROWS:,} rows; write the sheet as .csv")
     book = Workbook()
     sheet = book.active
     sheet.title = _OPEN
@@ -217,7 +225,6 @@ def _write_xlsx(
         longest = max((len(str(record[name] or "")) for record in rows), default=0)
         room = _WIDEST[name] if name in _ANSWERS else max(longest + 1, len(name) + 3)
         sheet.column_dimensions[get_column_letter(place)].width = min(room, _WIDEST[name])
-    ruling = names.index("ruling") + 1
     for row, (record, offered) in enumerate(zip(rows, choices, strict=True), 2):
         for place, name in enumerate(names, 1):
             sheet.cell(row, place).style = _style_of(name)
@@ -226,12 +233,14 @@ def _write_xlsx(
         sheet.row_dimensions[row].height = _LINE_HEIGHT * max(lines, 1)
         for place, text in enumerate(offered, 1):
             _put(hidden, row, place, text)
-        last = get_column_letter(len(offered))
-        pick = DataValidation("list", formula1=f"choices!$A${row}:${last}${row}", allow_blank=True)
+    if rows:
+        # One for all rows, since there may be more of these than of validations: each row picks from its own choices.
+        own = f"choices!$A2:${get_column_letter(max(map(len, choices)))}2"
+        pick = DataValidation("list", formula1=f"OFFSET({own},0,0,1,COUNTA({own}))", allow_blank=True)
         # Any other entry of the list may be typed.
         pick.showErrorMessage = False
         sheet.add_data_validation(pick)
-        pick.add(sheet.cell(row, ruling))
+        pick.add(_rulings_of(names, len(rows)))
     sheet.freeze_panes = "C2"
     sheet.sheet_view.zoomScale = _ZOOM
     sheet.auto_filter.ref = f"A1:{get_column_letter(len(names))}{len(rows) + 1}"

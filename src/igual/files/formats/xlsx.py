@@ -18,7 +18,7 @@ from igual.files.workbooks import read_workbook
 from igual.text.cells import list_cells
 from igual.text.plain_types import join_chunks, to_plain
 
-_MOST_ROWS, _MOST_COLUMNS, _MOST_CHARACTERS = 1_048_576, 16_384, 32_767
+MOST_ROWS, _MOST_COLUMNS, MOST_CHARACTERS = 1_048_576, 16_384, 32_767
 # Dates begin in 1900, with a precision of milliseconds; numbers are doubles.
 _FIRST_YEAR, _LARGEST_WHOLE = 1900, 1 << 53
 # Characters that XML can't hold stand in cells by their numbers (ECMA-376, 22.9.2.19, ST_Xstring); so does the first
@@ -90,9 +90,9 @@ class _XlsxWriter:
             return cell
         if not isinstance(given, str):
             return given
-        if len(given) > _MOST_CHARACTERS:
+        if len(given) > MOST_CHARACTERS:
             raise OutputError(
-                f"a cell of a spreadsheet holds {_MOST_CHARACTERS:,} characters; one has {len(given):,}"
+                f"a cell of a spreadsheet holds {MOST_CHARACTERS:,} characters; one has {len(given):,}"
             )
         cell = WriteOnlyCell(self._sheet, escape_text(given))
         cell.data_type = "s"  # never a formula, whatever it starts with
@@ -107,8 +107,8 @@ class _XlsxWriter:
         """Write rows."""
         columns, rows = prepared
         self._rows += rows
-        if self._rows > _MOST_ROWS:
-            raise OutputError(f"a spreadsheet holds {_MOST_ROWS:,} rows; write the table as .csv or .parquet")
+        if self._rows > MOST_ROWS:
+            raise OutputError(f"a spreadsheet holds {MOST_ROWS:,} rows; write the table as .csv or .parquet")
         for cells in zip(*columns, strict=True):
             self._sheet.append([self._cell(cell) for cell in cells])
 
