@@ -17,6 +17,7 @@ from igual.looking import many_columns, measures
 from igual.looking.many_columns import ManyColumns
 from igual.looking.oddities import find_oddities
 from igual.text.arrays import has_pattern
+from igual.text.blanks import LIKE_MISSING
 from igual.text.folding import trimmed
 from tests.conftest import examples
 
@@ -157,7 +158,7 @@ def test_numbers_are_told_as_their_patterns_have_it(cells: list[str]) -> None:
     many = ManyColumns([Column.from_arrow(pa.array(cells, pa.string()))])
     shown = trimmed(many.values)
     is_number = has_pattern(shown, many_columns._NUMBER)
-    is_like_missing = [text.casefold() in many_columns.LIKE_MISSING for text in shown.to_pylist()]
+    is_like_missing = [text.casefold() in LIKE_MISSING for text in shown.to_pylist()]
     assert many.is_number.tolist() == is_number.tolist()
     assert many.is_like_missing.tolist() == is_like_missing
     assert many.is_digits.tolist() == has_pattern(many.values, r"^[0-9]+$").tolist()

@@ -122,6 +122,55 @@ def test_initials_of_two_entries_are_asked_about_alone() -> None:
     assert outcome.open["runners_up"].tolist() == [(("Kites Quest", outcome.open["score"][0]),)]
 
 
+def test_what_people_write_for_a_missing_value_is_asked_about_alone() -> None:
+    entries = ["Nursing assistant", "Occupational therapist", "Ward clerk"]
+    found = matched(["n/a", "NA", "OT"], entries)
+    for value in ("n/a", "NA"):
+        assert found[value]["why"].endswith("but people write it for a missing value, too")
+    ruled = igual.Rulings().decide_kind("at", "initials", "any", yes=True, by="Ines")
+    outcome = book_of(entries, ruled).apply({"at": ["n/a", "NA", "OT"]})
+    assert outcome.table == {"at": ["n/a", "NA", "Occupational therapist"]}
+
+
+MONTHS = "January February March April May June July August September October November December".split()
+
+
+@pytest.mark.parametrize(
+    ("entries", "values", "entry"),
+    [
+        (MONTHS, ["Sept", "SEP.", "sep"], "September"),
+        (MONTHS, ["Jan", "jan."], "January"),
+        (["Gastroenterology", "Geriatrics", "Urology"], ["Gastro", "gastroent."], "Gastroenterology"),
+        (["Paediatrics", "Pathology", "Orthopaedics"], ["Paeds"], "Paediatrics"),
+        (["Physiotherapist", "Consultant physician"], ["physio"], "Physiotherapist"),
+    ],
+)
+def test_a_word_cut_short_is_asked_about(entries: list[str], values: list[str], entry: str) -> None:
+    for value, row in matched(values, entries).items():
+        assert (value, row["proposal"], row["status"]) == (value, entry, "open")
+        assert f"short for ‘{entry.lower()}’; but it may be a word of its own" in row["why"]
+        assert row["score"] > 0.7
+
+
+def test_words_that_are_too_short_or_misspelt_are_not_cut_short() -> None:
+    found = matched(["Ja", "Septembr", "Setpember", "sp", "bern", "Novembre"], MONTHS)
+    assert not [value for value, row in found.items() if "short for" in row["why"]]
+    assert found["Septembr"]["status"] == found["Setpember"]["status"] == "settled"
+    # Of two that it may be short for none is ahead.
+    both = matched(["Card"], ["Cardiology", "Cardinal", "Urology"])["Card"]
+    assert (both["status"], both["score"] < 0.5) == ("open", True)
+
+
+def test_a_yes_to_a_word_cut_short_settles_it_however_it_is_written() -> None:
+    asked = igual.match(["Sept", "SEPT.", "Oct"], MONTHS).questions
+    assert [(question.kind, sorted(question.pairs)) for question in asked] == [
+        ("abbreviation", ["Oct", "SEPT.", "Sept"])
+    ]
+    ruled = igual.Rulings().decide_kind("at", "abbreviation", "sept = september", yes=True, by="Ines")
+    outcome = book_of(MONTHS, ruled).apply({"at": ["Sept", "SEPT.", "sept", "Oct"]})
+    assert outcome.table == {"at": ["September", "September", "September", "Oct"]}
+
+
 def test_slips_never_make_a_match_surer() -> None:
     species = ["Horse chestnut", "Turkey oak", "Common oak", "Norway maple", "Field maple"]
     found = matched(["Horse chesnut tree", "Horse chestnut tree", "Turkish oak"], species)

@@ -12,7 +12,6 @@ import pyarrow.compute as pc
 
 from igual.column import Counts, Mask, to_mask
 from igual.conditions import Condition
-from igual.looking.many_columns import LIKE_MISSING
 from igual.rules.base import Rule
 from igual.rules.blanks import Blanks
 from igual.rules.case import Case
@@ -22,7 +21,7 @@ from igual.rules.number import Number
 from igual.rules.pad import Pad
 from igual.rules.replace import Replace
 from igual.text.arrays import has_pattern
-from igual.text.blanks import is_blank
+from igual.text.blanks import LIKE_MISSING, is_blank
 from igual.text.casing import Style, recased
 from igual.text.dates import ISO, form_pattern, forms_of
 from igual.text.folding import folded_key, trimmed

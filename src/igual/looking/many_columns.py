@@ -12,18 +12,11 @@ import pyarrow.compute as pc
 from igual.column import TEXT, Column, Counts, Mask, to_mask
 from igual.pieces import in_pieces
 from igual.text.arrays import has_pattern
-from igual.text.blanks import is_blank
+from igual.text.blanks import LIKE_MISSING, is_blank
 from igual.text.folding import casefold, trimmed
 from igual.text.packed import Bytes, Packed, count_marked, is_between, unpack
 
 _NUMBER = r"^[+\-−]?(\d{1,3}([.,' ]\d{3})+|\d+)([.,]\d+)?\s?%?$"
-# Texts that people write for "there is no value"; compared with case and outer spaces set aside.
-LIKE_MISSING = (
-    "n/a", "n.a.", "n.a", "na", "#n/a", "nan", "null", "none", "nil", "-", "--", "---", "–", "—", "?", "??", "???",
-    ".", "..", "...", "*", "xxx", "unknown", "not known", "unk", "missing", "not available",
-    "not applicable", "not recorded", "not stated", "no data", "no value", "tbd", "tba", "to be determined",
-    "(blank)", "(empty)", "(none)", "(missing)", "<na>", "[none]", "empty", "blank", "undefined", "unspecified",
-)  # fmt: skip
 _LONGEST_LIKE_MISSING = max(map(len, LIKE_MISSING)) * 4
 # The bytes of ASCII characters that can be seen.
 _SHOWN = frozenset(range(ord("!"), ord("~") + 1))

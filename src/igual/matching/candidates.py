@@ -31,6 +31,7 @@ from igual.matching.scoring import (
     chances,
     weigh_letters,
 )
+from igual.matching.shortened import find_shortened
 from igual.matching.sounds import consonants, unspaced
 from igual.matching.texts import Texts
 from igual.matching.vocabulary import Vocabulary
@@ -155,9 +156,6 @@ class CandidateSearch:
         Args:
             values: The values in all forms.
             scope: Which entries each may mean; None: every one.
-
-        Returns:
-            The values, ready to be searched for.
         """
         sounded = _prepare_sounds(values, self._sound_edits.values)
         words = self.wording.words(values.word_keys, values.parts)
@@ -270,8 +268,7 @@ class CandidateSearch:
             The cost of each pair in nats, (pairs,); infinite where they are too far apart.
         """
         cost = self.edits.costs(queries.letters, self.letters, value_idx, entry_idx) / UNIT
-        is_cut = queries.forms.is_cut[value_idx] | self.forms.is_cut[entry_idx]
-        cost[is_cut | (cost >= FAR / UNIT)] = np.inf
+        cost[queries.forms.is_cut[value_idx] | self.forms.is_cut[entry_idx] | (cost >= FAR / UNIT)] = np.inf
         return cost
 
     def count_endings(self, queries: Queries, near: Candidates) -> Floats:
@@ -363,8 +360,9 @@ class CandidateSearch:
         """Find candidates that sound alike, share rare bits of text or words, or are initials of one another."""
         shared = self._grams.pairs(queries.forms.words, queries.forms.sounds, queries.scope)
         alike = self._same_consonants.pairs(queries.sounded.consonants.texts, queries.scope)
-        by_letters = self._weigh_by_letters(queries, *join_pairs(alike, shared))
-        return concatenate_candidates([by_letters, self._read_by_words(queries, shared)])
+        found = self._weigh_by_letters(queries, *join_pairs(alike, shared))
+        shortened = find_shortened(self.wording, queries, self.forms.letters, shared, found)
+        return concatenate_candidates([found, self._read_by_words(queries, shared), shortened])
 
     def find_by_words(self, queries: Queries) -> Candidates:
         """Find the spellings that values may mean by their words or initials alone.
@@ -379,8 +377,8 @@ class CandidateSearch:
 
     def _read_by_words(self, queries: Queries, shared: tuple[Ints, Ints]) -> Candidates:
         parts = []
-        by_initials = self.initials.pairs(queries.words, queries.scope)
-        for reading, (value_idx, entry_idx) in ((BY_WORDS, shared), (BY_INITIALS, by_initials)):
+        found = (BY_WORDS, shared), (BY_INITIALS, self.initials.pairs(queries.words, queries.scope))
+        for reading, (value_idx, entry_idx) in found:
             counts = queries.words.counts[value_idx], self.wording.entries.counts[entry_idx]
             several = (counts[0] > 1) | (counts[1] > 1)
             value_idx, entry_idx = value_idx[several], entry_idx[several]

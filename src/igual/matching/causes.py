@@ -13,7 +13,7 @@ _ONE_BY_ONE = frozenset(
         "numbers differ", "numbers reordered", "roman numerals differ", "opposites", "opposite may matter",
         "negation", "elsewhere",
         "case matters", "too long", "rival equal", "very short", "short words differ", "nearest only",
-        "several entries", "ruling", "context missing", "context unknown", "as frequent",
+        "several entries", "ruling", "context missing", "context unknown", "as frequent", "like missing",
     }
 )  # fmt: skip
 _ORDERS = ("other order", "same words in other order")

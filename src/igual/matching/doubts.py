@@ -19,8 +19,6 @@ from igual.matching.reasons import Reason
 from igual.matching.vocabulary import NEGATIONS, NUMBERS, ROMAN_NUMERAL, Vocabulary, is_roman
 from igual.threads import lazy_property
 
-# Texts with no more letters than this are too short to be told from one another by likeness.
-SHORT = 4
 _SHORT_WORD = 2
 _DIGITS = re.compile(r"\d+")
 

@@ -21,12 +21,12 @@ from igual.lists import ReferenceList
 from igual.matching.candidates import CandidateSearch
 from igual.matching.choosing import concatenate_candidates
 from igual.matching.chunks import ProgressCallback, work_in_chunks
-from igual.matching.doubts import SHORT, find_doubts, mark_doubtful
+from igual.matching.doubts import find_doubts, mark_doubtful
 from igual.matching.lookups import How
 from igual.matching.pairs import Ints, pack_pairs
 from igual.matching.queries import Queries
 from igual.matching.reasons import OF_LOOK_UP, Reasons, explain_pairs
-from igual.matching.scoring import BY_LETTERS, BY_WORDS, Candidates, Floats, chance_of_one
+from igual.matching.scoring import BY_LETTERS, BY_WORDS, SHORT, Candidates, Floats, chance_of_one
 from igual.matching.slip_pairs import chance_of_slip, measure_slips
 from igual.matching.vocabulary import Vocabulary
 from igual.text.folding import folded_key

@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 
 from igual.column import Mask, to_mask
 from igual.matching.chunks import ProgressCallback, work_in_chunks
-from igual.matching.doubts import SHORT, find_doubts, mark_doubtful
+from igual.matching.doubts import find_doubts, mark_doubtful
 from igual.matching.forms import Forms
 from igual.matching.index import MatchIndex
 from igual.matching.lookups import How, LookUp
@@ -22,9 +22,11 @@ from igual.matching.queries import Queries
 from igual.matching.reasons import (
     AMBIGUOUS_INITIALS,
     CASE_MATTERS,
+    LIKE_MISSING_VALUE,
     NEAREST_ONLY,
     NOT_SURE,
     OF_LOOK_UP,
+    OWN_WORD,
     RIVAL_EQUAL,
     RIVAL_NEAR,
     TOO_LONG,
@@ -34,10 +36,11 @@ from igual.matching.reasons import (
     spelled_alike,
 )
 from igual.matching.scope import Scope
-from igual.matching.scoring import BY_INITIALS, BY_LETTERS, Floats
+from igual.matching.scoring import BY_INITIALS, BY_LETTERS, BY_WORDS, SHORT, Floats
 from igual.matching.thresholds import DEFAULTS, Thresholds
 from igual.matching.words import MOST_WORDS
 from igual.text.arrays import LONGEST_TEXT
+from igual.text.blanks import LIKE_MISSING
 
 By = Literal["exact", "folded", "fuzzy"]
 WAYS: tuple[By, ...] = ("exact", "folded", "fuzzy")
@@ -279,7 +282,10 @@ def _find_all_doubts(
     distinguishing = _find_distinguishing_words(
         index, queries, best, is_near & (np.maximum(*spaces) > 0) & ~initials_alone
     )
-    looked_at = is_doubtful | is_short | is_long | case_sensitive | (best.reading == BY_INITIALS)
+    is_shortened = (best.reading == BY_WORDS) & (np.maximum(*spaces) == 0)
+    looked_at = (
+        is_doubtful | is_short | is_long | case_sensitive | (best.reading == BY_INITIALS) | is_shortened
+    )
     looked_at[list(distinguishing)] = True
     numbers = np.flatnonzero(is_near & looked_at)
     texts = [keys.take(pa.array(numbers)).to_pylist() for keys in words]
@@ -297,7 +303,10 @@ def _find_all_doubts(
         if is_short[number] and not same_letters[number] and not doubts:
             doubts.append(VERY_SHORT)
         if best.reading[number] == BY_INITIALS:
-            doubts.append(AMBIGUOUS_INITIALS)
+            written_so = written[int(positions[number])].as_py().strip().lower()
+            doubts.append(LIKE_MISSING_VALUE if written_so in LIKE_MISSING else AMBIGUOUS_INITIALS)
+        if is_shortened[number]:
+            doubts.append(OWN_WORD)
         if case_sensitive:
             spelled = index.spellings[int(spelling[number])].as_py()
             if _cases_differ(written[int(positions[number])].as_py(), spelled):

@@ -59,8 +59,8 @@ NEAREST_ONLY = Reason("nearest only")
 # Why a likely match still needs a person: the score, or a rival.
 NOT_SURE, RIVAL_EQUAL, RIVAL_NEAR = Reason("not sure"), Reason("rival equal"), Reason("rival near")
 CASE_MATTERS = Reason("case matters")
-TOO_LONG, VERY_SHORT, AMBIGUOUS_INITIALS = (
-    Reason("too long"), Reason("very short"), Reason("ambiguous initials"),
+TOO_LONG, VERY_SHORT, AMBIGUOUS_INITIALS, OWN_WORD, LIKE_MISSING_VALUE = (
+    Reason("too long"), Reason("very short"), Reason("ambiguous initials"), Reason("own word"), Reason("like missing"),
 )  # fmt: skip
 
 _EDITS = len(EDIT_KINDS) - len(("first", "last"))

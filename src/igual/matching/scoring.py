@@ -14,6 +14,8 @@ Floats = npt.NDArray[np.float64]
 
 # Letters beyond so many say nothing more about whether any entry is meant.
 MOST_LETTERS = 12
+# Texts with no more letters than this are too short to be told from one another by likeness.
+SHORT = 4
 # How a pair was read.
 BY_LETTERS, BY_WORDS, BY_INITIALS = range(3)
 

@@ -60,6 +60,8 @@ _DOUBTS: Mapping[str, Callable[[Sequence[str]], str]] = {
     "word tells apart": lambda parts: f"‘{parts[0]}’ tells {parts[1]} from {parts[2]}",
     "very short": lambda _: "the text is very short",
     "ambiguous initials": lambda _: "initials may stand for something else",
+    "like missing": lambda _: "people write it for a missing value, too",
+    "own word": lambda _: "it may be a word of its own",
     "case matters": lambda _: "this list tells cases apart",
     "as frequent": lambda parts: (
         f"{int(parts[0]):,} rows have it, and {int(parts[1]):,} the entry itself: it may be an entry of its own"

@@ -12,6 +12,14 @@ from igual.column import Column, Counts, Mask, to_mask
 from igual.text.folding import trimmed
 from igual.text.packed import is_between, unpack
 
+# Texts that people write for "there is no value"; compared with case and outer spaces set aside.
+LIKE_MISSING = (
+    "n/a", "n.a.", "n.a", "na", "#n/a", "nan", "null", "none", "nil", "-", "--", "---", "–", "—", "?", "??", "???",
+    ".", "..", "...", "*", "xxx", "unknown", "not known", "unk", "missing", "not available",
+    "not applicable", "not recorded", "not stated", "no data", "no value", "tbd", "tba", "to be determined",
+    "(blank)", "(empty)", "(none)", "(missing)", "<na>", "[none]", "empty", "blank", "undefined", "unspecified",
+)  # fmt: skip
+
 
 def is_blank(values: pa.Array) -> Mask:
     """Find texts that are missing, empty, or nothing but spaces and invisible characters.
