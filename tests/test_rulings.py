@@ -19,6 +19,7 @@ from igual.files.sheets import read_sheet
 from igual.rules import Match, Spacing
 from igual.rulings import sort_rulings
 from igual.runs.review import Answer, check_answers, draw_between_marks
+from tests.conftest import Run
 
 SPECIES = igual.ReferenceList(
     ["Norway maple", "Field maple", "Common oak", "007"],
@@ -281,6 +282,17 @@ def test_a_workbook_has_no_more_rows_than_a_spreadsheet_holds(
         outcome.save_open(tmp_path / "open.xlsx")
     assert not [*tmp_path.iterdir()]
     outcome.save_open(tmp_path / "open.csv")
+
+
+def test_a_table_that_is_taken_for_a_sheet_is_told_apart(run: Run, tmp_path: Path) -> None:
+    (tmp_path / "trees.csv").write_text("id,tree\n1,oak\n")
+    (tmp_path / "b.toml").write_text("igual = 1\n")
+    refused = run("review b.toml trees.csv")
+    assert refused.returncode == 2
+    assert (
+        "trees.csv is no sheet of open values, which has the columns column, value, ruling" in refused.stderr
+    )
+    assert "--table" in refused.stderr
 
 
 def test_what_a_spreadsheet_did_to_values_is_put_right_or_said(tmp_path: Path) -> None:

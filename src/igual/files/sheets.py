@@ -277,6 +277,11 @@ def _read_answers(path: Path, lines: Iterator[list[Any]]) -> list[Answer]:
         if name in names:
             places[name] = names.index(name)
     if missing := [name for name in _NEEDED if name not in places]:
+        if len(missing) == len(_NEEDED):
+            raise RulingError(
+                f"{path.name} is no sheet of open values, which has the columns {', '.join(_NEEDED)}; "
+                "what is open in a table is asked about with --table"
+            )
         near = did_you_mean(missing[0], [str(cell) for cell in header if cell])
         raise RulingError(f"{path.name}, row 1: there is no column {missing[0]!r}{near}")
     answers = []
