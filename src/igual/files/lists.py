@@ -19,6 +19,11 @@ from igual.text.plain_types import decode_dictionary, join_chunks
 
 ALIAS_SEPARATOR = "|"
 Columns = Mapping[str, list[str]]
+# What columns hold that must be there.
+_HELD = {
+    "value": "the entries", "code": "the codes", "label": "the labels", "from": "what is sought",
+    "to": "what is put in its place",
+}  # fmt: skip
 _FIRST, _LAST, _SINCE, _UNTIL = "code_first", "code_last", "valid_from", "valid_to"
 
 
@@ -171,7 +176,9 @@ def texts_of(table: pa.Table) -> dict[str, list[str]]:
 def _needs(columns: Columns, needed: Sequence[str], name: str) -> None:
     for title in needed:
         if title not in columns:
-            raise ListError.from_missing(name, "column", title, columns)
+            error = ListError.from_missing(name, "column", title, columns)
+            error.args = (f"{error} (the column of {_HELD[title]} is called {title!r})",)
+            raise error
 
 
 def _read_texts(column: pa.ChunkedArray) -> list[str]:
