@@ -162,8 +162,8 @@ def test_check_is_a_gate(run: Run, trees: Path, write: Write) -> None:
         ("apply trees.toml trees.csv --out c.csv --trail c.csv", "c.csv is named for two outputs"),
         ("check tree.toml trees.csv", "tree.toml: there is no such file; did you mean 'trees.toml'?"),
         ("demo trees.csv", "trees.csv is a file; name a folder"),
-        ("review . condition.csv", "condition.csv, row 1: there is no column 'column'"),
-        ("review / condition.csv", "condition.csv, row 1: there is no column 'column'"),
+        ("review . condition.csv", "condition.csv is no sheet of open values, which has the columns column"),
+        ("review / condition.csv", "condition.csv is no sheet of open values, which has the columns column"),
     ],
 )
 def test_errors_are_a_line_or_two(run: Run, trees: Path, write: Write, line: str, said: str) -> None:

@@ -156,6 +156,9 @@ def test_columns_that_repeat_are_counted_in_dictionaries(tmp_path: Path) -> None
     counted = count_table(opened, [[0], [1]])
     ids, trees = (one.cells[0].to_pylist() for one in counted.counted)
     assert (len(ids), trees) == (3_000, [f"tree {number}" for number in range(7)])
+    # Rows are counted where no column is, and where only a parser can do it.
+    path.write_bytes(b"id,tree\n1,a\r\n2,b\r\n\r\n3,c\n")
+    assert count_table(open_table_file(path), []).rows == 3
 
 
 def test_several_files_are_one_table(run: Run, tmp_path: Path, write: Write) -> None:

@@ -107,14 +107,14 @@ class TextBlock:
     Args:
         data: The bytes.
         dialect: How they are written.
-        places: The positions of the columns whose cells will be asked for; None: of all, or none.
+        places: The positions of the columns whose cells will be asked for; none: of all, or of none.
     """
 
     def __init__(self, data: bytes, dialect: Dialect, places: Sequence[int] | None = None) -> None:
         self.data = data if data.endswith((b"\n", b"\r")) else data + dialect.line_end.encode()
         self.dialect = dialect
-        self._places = places
-        self._at = None if places is None else {place: at for at, place in enumerate(places)}
+        self._places = places or None
+        self._at = {place: at for at, place in enumerate(places)} if places else None
 
     @lazy_property
     def _plain(self) -> _Plain | None:
