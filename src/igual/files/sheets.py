@@ -280,7 +280,7 @@ def _read_answers(path: Path, lines: Iterator[list[Any]]) -> list[Answer]:
         if len(missing) == len(_NEEDED):
             raise RulingError(
                 f"{path.name} is no sheet of open values, which has the columns {', '.join(_NEEDED)}; "
-                "what is open in a table is asked about with --table"
+                "igual review RULEBOOK --table FILE asks about what is open in a table"
             )
         near = did_you_mean(missing[0], [str(cell) for cell in header if cell])
         raise RulingError(f"{path.name}, row 1: there is no column {missing[0]!r}{near}")

@@ -207,10 +207,10 @@ def _options(
             ignore_empty_lines=len(names) > 1,
         ),
         "convert_options": csv.ConvertOptions(
-            # What is only counted was found to be UTF-8 when the table was opened.
             column_types=types,
             include_columns=list(types),
             strings_can_be_null=False,
+            # What is only counted was found to be UTF-8 when the table was opened.
             check_utf8=not kinds,
         ),
     }

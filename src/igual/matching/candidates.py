@@ -156,6 +156,9 @@ class CandidateSearch:
         Args:
             values: The values in all forms.
             scope: Which entries each may mean; None: every one.
+
+        Returns:
+            The values, ready to be searched for.
         """
         sounded = _prepare_sounds(values, self._sound_edits.values)
         words = self.wording.words(values.word_keys, values.parts)
@@ -323,8 +326,7 @@ class CandidateSearch:
         behind = _NEIGHBOURS_COST if mutual else _WEIGHED_COST
         kept = mark_worth_weighing(value_idx, cost + surface, behind, _WEIGHED)
         value_idx, entry_idx, cost = value_idx[kept], entry_idx[kept], cost[kept]
-        distances = self._sound_distances(queries, value_idx, entry_idx)
-        cost += distances @ np.array([fitted.SOUNDS, fitted.CONSONANTS])
+        cost += self._sound_distances(queries, value_idx, entry_idx) @ [fitted.SOUNDS, fitted.CONSONANTS]
         return self._by_letters(queries, value_idx, entry_idx, cost)
 
     def _by_letters(self, queries: Queries, value_idx: Ints, entry_idx: Ints, cost: Floats) -> Candidates:
@@ -360,9 +362,9 @@ class CandidateSearch:
         """Find candidates that sound alike, share rare bits of text or words, or are initials of one another."""
         shared = self._grams.pairs(queries.forms.words, queries.forms.sounds, queries.scope)
         alike = self._same_consonants.pairs(queries.sounded.consonants.texts, queries.scope)
-        found = self._weigh_by_letters(queries, *join_pairs(alike, shared))
-        shortened = find_shortened(self.wording, queries, self.forms.letters, shared, found)
-        return concatenate_candidates([found, self._read_by_words(queries, shared), shortened])
+        spelled = self._weigh_by_letters(queries, *join_pairs(alike, shared))
+        cut = find_shortened(self.wording, queries, self.forms.letters, shared, spelled)
+        return concatenate_candidates([spelled, self._read_by_words(queries, shared), cut])
 
     def find_by_words(self, queries: Queries) -> Candidates:
         """Find the spellings that values may mean by their words or initials alone.
@@ -377,8 +379,8 @@ class CandidateSearch:
 
     def _read_by_words(self, queries: Queries, shared: tuple[Ints, Ints]) -> Candidates:
         parts = []
-        found = (BY_WORDS, shared), (BY_INITIALS, self.initials.pairs(queries.words, queries.scope))
-        for reading, (value_idx, entry_idx) in found:
+        by_initials = self.initials.pairs(queries.words, queries.scope)
+        for reading, (value_idx, entry_idx) in ((BY_WORDS, shared), (BY_INITIALS, by_initials)):
             counts = queries.words.counts[value_idx], self.wording.entries.counts[entry_idx]
             several = (counts[0] > 1) | (counts[1] > 1)
             value_idx, entry_idx = value_idx[several], entry_idx[several]

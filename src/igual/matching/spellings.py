@@ -99,11 +99,9 @@ class Spellings:
             if not len(met):
                 return places
             left, at = left[met], at[met]
-            keys_met, spellings_met = numbers[left], owners[at]
-            is_same = to_mask(
-                pc.equal(keys.take(pa.array(keys_met)), self._keys.take(pa.array(spellings_met)))
-            )
-            places[keys_met[is_same]] = spellings_met[is_same]
+            asked, found = numbers[left], owners[at]
+            is_same = self._are_spellings(keys, asked, found)
+            places[asked[is_same]] = found[is_same]
             # Another spelling may have the same hash.
             left, at = left[~is_same], at[~is_same] + 1
         others = numbers[left]

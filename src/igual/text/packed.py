@@ -302,4 +302,4 @@ class ByteKinds:
     def mark(self, data: Bytes) -> Mask:
         """Mark the bytes of this kind, (bytes,)."""
         even = np.append(data, np.uint8(0)) if len(data) % 2 else np.ascontiguousarray(data)
-        return self._pairs.take(even.view(np.uint16)).view(np.bool_)[: len(data)]
+        return self._pairs.take(even.view("<u2")).view(np.bool_)[: len(data)]
