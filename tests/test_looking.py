@@ -148,6 +148,19 @@ def test_oddities_are_sought_wherever_they_can_be(cells: list[str]) -> None:
     assert find_oddities(ManyColumns([column])) == find_oddities(wanted)
 
 
+ODD = st.text(" \t\u00a0aAé-.,0129$?n/", max_size=7)
+
+
+@given(st.lists(st.lists(ODD, unique=True, max_size=12), min_size=1, max_size=4))
+def test_pieces_of_columns_show_the_same_oddities(columns: list[list[str]]) -> None:
+    encoded = [Column.from_arrow(pa.array(cells, pa.string())) for cells in columns]
+    wanted = find_oddities(ManyColumns(encoded))
+    assert [find_oddities(ManyColumns([column]))[0] for column in encoded] == wanted
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("igual.pieces._TEXTS", 2)
+        assert find_oddities(ManyColumns(encoded)) == wanted
+
+
 NUMERIC = st.text("0012359+-.,' %€$²kg\u00a0−naNA/?", max_size=7)
 
 

@@ -15,15 +15,16 @@ from hypothesis import strategies as st
 
 from igual import distinct, pieces
 from igual.column import Column
+from igual.hashing import hash_texts
 from igual.rules import Case, Mention, Replace, Spacing
 from igual.rules.base import Rule
 from igual.text import casing, folding, reading
-from igual.text.arrays import together
+from igual.text.arrays import has_pattern, together
 from igual.text.casing import Style, recased
 from igual.text.finding import TextFinder
 from igual.text.identifiers import IDENTIFIER_STYLES, identifier_in
 from igual.text.mentions import Mentions
-from igual.text.packed import pack, slices, splice, unpack
+from igual.text.packed import ByteKinds, pack, slices, splice, unpack
 from igual.text.spacing import SpacingSettings, respaced
 from tests.conftest import texts
 
@@ -176,8 +177,19 @@ def test_hashes_tell_the_distinct_ones(cells: list[str | None]) -> None:
         column = Column.from_arrow(texts(*cells))
     assert column.values.to_pylist() == [*dict.fromkeys(cells)]
     assert column.values.take(pa.array(column.codes)).to_pylist() == cells
-    twice = distinct.find_repeated(texts(*cells), np.zeros(len(cells), np.int64))
-    assert twice.tolist() == [cells.count(cell) > 1 for cell in cells]
+    twice = distinct.find_equal(hash_texts(texts(*cells)))
+    assert twice.tolist() == [place for place, cell in enumerate(cells) if cells.count(cell) > 1]
+
+
+@pytest.mark.parametrize(
+    ("others", "pattern"),
+    [(folding._NO_WORD, r"\d[^\w]+\d|(^|\s)-\d"), (folding._NO_WORD_OR_SPACE, r"\d[^\w\s]+\d|(^|\s)-\d")],
+)
+@given(cells=st.lists(st.text("019a_-., /é\u00a0\t\v", max_size=7)))
+def test_marks_between_digits_are_found(cells: list[str], others: ByteKinds, pattern: str) -> None:
+    values = texts(*cells)
+    found = folding._has_before_digits(values, unpack(values), others)
+    assert found.tolist() == has_pattern(values, pattern).tolist()
 
 
 RULES: list[Rule] = [

@@ -44,7 +44,7 @@ def find_distinct(values: pa.Array, hashes: Hashes | None = None) -> Distinct:
     # As many numbers as texts: no two texts can be equal.
     if hashes is None:
         hashes = hash_texts(values if is_large else values.cast(pa.large_string()))
-    maybe = _find_equal(hashes)
+    maybe = find_equal(hashes)
     if not len(maybe):
         return Distinct(values, None)
     if len(maybe) * 2 > len(values):
@@ -62,23 +62,15 @@ def find_distinct(values: pa.Array, hashes: Hashes | None = None) -> Distinct:
     return Distinct(values.filter(pa.array(kept)), codes)
 
 
-def find_repeated(values: pa.Array, groups: npt.NDArray[np.int64]) -> npt.NDArray[np.bool_]:
-    """Find texts that stand several times in their group, and perhaps one that doesn't.
+def find_equal(hashes: Hashes) -> npt.NDArray[np.int64]:
+    """Find numbers that stand several times.
 
     Args:
-        values: Texts (Arrow large_string), missing ones among them, (texts,).
-        groups: The group of each, (texts,).
+        hashes: The numbers, (numbers,).
 
     Returns:
-        Which ones, (texts,).
+        Their places, in order.
     """
-    is_repeated = np.zeros(len(values), np.bool_)
-    is_repeated[_find_equal(hash_texts(values, groups))] = True
-    return is_repeated
-
-
-def _find_equal(hashes: Hashes) -> npt.NDArray[np.int64]:
-    """The places of numbers that stand several times, in order."""
     ordered = np.sort(hashes)
     again = ordered[1:][ordered[1:] == ordered[:-1]]
     if not len(again):

@@ -14,6 +14,8 @@ _WORD = 8
 _MOST_WORDS = 32
 # Which bits of a word are those of so many bytes.
 _MASKS = np.array([(1 << 8 * size) - 1 for size in range(_WORD + 1)], np.uint64)
+# Texts with more bytes than one word has have a last one too, and with more than two words have one in the middle.
+_LAST, _MIDDLE = (np.uint64((1 << 64) - 1) * (np.arange(size + 2) > size) for size in (_WORD, 2 * _WORD))
 _MISSING = np.uint64(0x9E37_79B9_7F4A_7C15)
 
 
@@ -54,11 +56,16 @@ def hash_texts(values: pa.Array, groups: npt.NDArray[np.int64] | None = None) ->
         lengths = np.diff(offsets)
         first, last = offsets[:-1], np.maximum(offsets[1:] - _WORD, offsets[:-1])
         words = np.ndarray((len(data) + 1,), "<u8", np.append(data, np.zeros(_WORD, np.uint8)), strides=(1,))
-        masks = _MASKS.take(lengths, mode="clip")
         of_part = lengths.astype(np.uint64) * factors[-1]
-        for places, factor in zip((first, (first + last) >> 1, last), factors, strict=False):
-            word = words[places] & masks
-            of_part += (word ^ (word >> np.uint64(32))) * factor
+        longest = lengths.max(initial=0)
+        for least, masks, find, factor in (
+            (0, _MASKS, lambda: first, factors[0]),
+            (_WORD, _LAST, lambda: last, factors[1]),
+            (2 * _WORD, _MIDDLE, lambda: (first + last) >> 1, factors[2]),
+        ):
+            if longest > least:
+                word = words[find()] & masks.take(lengths, mode="clip")
+                of_part += (word ^ (word >> np.uint64(32))) * factor
         if part.null_count:
             of_part[part.is_null().to_numpy(zero_copy_only=False)] = _MISSING
         if groups is not None:

@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import Mask
 from igual.text.dates import forms_of
-from igual.text.packed import mark_character
 from igual.text.patterns import LETTER
 
 if TYPE_CHECKING:
@@ -22,21 +22,18 @@ _MAYBE_DATE = r"^\d{1,4}[/.\- ]\S{1,9}[/.\- ,]{1,2}\d{2,4}$|^\D{3,9} \d{1,2}, \d
 _HALF = 0.5
 
 
-def _shares(many: ManyColumns, mask: Mask) -> np.ndarray[tuple[int], np.dtype[np.float64]]:
-    """The share of each value's column that has a marked value, of the rows that say anything, (values,)."""
-    said = np.maximum(many.sum_rows(~many.blank), 1)
-    shares: np.ndarray[tuple[int], np.dtype[np.float64]] = (many.sum_rows(mask) / said)[many.owners]
+def _shares(many: ManyColumns, mask: Mask) -> npt.NDArray[np.float64]:
+    """The share of marked values in each column, of the rows that say anything, (columns,)."""
+    shares: npt.NDArray[np.float64] = many.sum_rows(mask) / np.maximum(many.sum_rows(~many.blank), 1)
     return shares
 
 
 def find_other_decimal_marks(many: ManyColumns) -> Mask:
     """Numbers with the rarer of two decimal marks, in columns that are mostly such numbers."""
-    comma, point = (
-        many.has_where(many.begins_like_number, many.trimmed, pattern) for pattern in (_COMMA, _POINT)
-    )
-    both = (_shares(many, comma) > 0) & (_shares(many, point) > 0) & (_shares(many, comma | point) >= _HALF)
-    comma_is_rarer = (many.sum_rows(comma) < many.sum_rows(point))[many.owners]
-    rarer: Mask = both & np.where(comma_is_rarer, comma, point)
+    comma, point = (many.has_where(many.begins_like_number, pattern) for pattern in (_COMMA, _POINT))
+    rows = many.sum_rows(comma), many.sum_rows(point)
+    both = (rows[0] > 0) & (rows[1] > 0) & (_shares(many, comma | point) >= _HALF)
+    rarer: Mask = many.spread(both) & np.where(many.spread(rows[0] < rows[1]), comma, point)
     return rarer
 
 
@@ -45,29 +42,28 @@ def find_units(many: ManyColumns) -> Mask:
     # What begins with a digit ends in its unit.
     is_led = (many.first_bytes == ord("$")) | (many.first_trimmed > ord("~"))
     maybe = is_led | (many.begins_like_number & ~many.ends_in_digit)
-    with_unit = many.has_where(maybe, many.trimmed, _WITH_UNIT)
-    mask: Mask = with_unit & (_shares(many, with_unit) >= _HALF)
+    with_unit = many.has_where(maybe, _WITH_UNIT)
+    mask: Mask = with_unit & many.spread(_shares(many, with_unit) >= _HALF)
     return mask
 
 
 def find_lost_zeros(many: ManyColumns) -> Mask:
     """Codes that are shorter than those of the same column which begin with a zero."""
-    digits = many.is_digits
-    zero_first: Mask = digits & (many.first_bytes == ord("0")) & (np.diff(many.packed.offsets) > 1)
+    zero_first = many.has_zero_in_front
     if not zero_first.any():
         return zero_first
     lengths = pc.utf8_length(many.values).fill_null(0).to_numpy(zero_copy_only=False)
     longest = np.zeros(len(many.columns), np.int64)
     np.maximum.at(longest, many.owners[zero_first], lengths[zero_first])
-    mask: Mask = digits & ~zero_first & (lengths < longest[many.owners])
+    mask: Mask = many.is_digits & ~zero_first & (lengths < many.spread(longest))
     return mask
 
 
 def find_other_date_forms(many: ManyColumns) -> Mask:
     """Dates in another form than most dates of their column."""
     is_other = np.zeros(len(many.values), np.bool_)
-    begins = many.begins_like_number | (mark_character(many.packed.data, ",").any() & ~many.blank)
-    maybe = np.flatnonzero(many.has_where(begins & many.ends_in_digit, many.trimmed, _MAYBE_DATE))
+    begins = ~many.blank if ord(",") in many.signs else many.begins_like_number
+    maybe = np.flatnonzero(many.has_where(begins & many.ends_in_digit, _MAYBE_DATE))
     if not len(maybe):
         return is_other
     forms = [mask for _, mask in forms_of(many.values.take(pa.array(maybe)))]

@@ -10,8 +10,9 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import Codes, Column, Counts, Mask
-from igual.distinct import find_repeated
-from igual.looking.many_columns import ManyColumns
+from igual.distinct import find_equal
+from igual.hashing import hash_texts
+from igual.looking.many_columns import ManyColumns, Piece
 from igual.looking.measures import (
     find_lost_zeros,
     find_other_date_forms,
@@ -34,7 +35,7 @@ from igual.text.characters import (
 )
 from igual.text.filtering import MAYBE_MISREAD, reread
 from igual.text.folding import casefold, punctuation_key, spacing_key, without_accents
-from igual.text.packed import is_between
+from igual.text.packed import ByteKinds, is_between, mark
 from igual.text.patterns import LETTER
 
 EXAMPLES = 3
@@ -46,6 +47,8 @@ _JOINERS = "".join(JOINERS)
 _INVISIBLE = rf"[{_HIDDEN}]|(^|[\x00-\x7f])[{_JOINERS}]|[{_JOINERS}]($|[\x00-\x7f])"
 _WORDY = rf"[{LETTER}]{{3}}"
 _ANY_SPACE = f" {TAB}{_ODD}{LINE_BREAKS}"
+_SPACES_INSIDE = f"[^{_ANY_SPACE}][ {TAB}{_ODD}]{{2,}}[^{_ANY_SPACE}]"
+_MAY_BE_SPACE = ByteKinds(np.array([chr(byte) in f" {TAB}" or byte >= 128 for byte in range(256)]))
 
 # A column of more values is looked through for lookalikes by the command of that name only.
 _LOOKED_THROUGH = 3_000
@@ -82,7 +85,7 @@ def find_oddities(many: ManyColumns, *, with_lookalikes: bool = True) -> list[li
 
     def look(kinds: Iterable[tuple[str, Callable[[ManyColumns], Mask]]]) -> None:
         for kind, find in kinds:
-            if not many.signs & _SIGNS.get(kind, _ANY):
+            if not _may_have(many, kind):
                 continue
             mask = find(many)
             for owner in many.list_owners(mask):
@@ -91,15 +94,20 @@ def find_oddities(many: ManyColumns, *, with_lookalikes: bool = True) -> list[li
     masks = list(_MASKS.items())
     look(masks[:_BEFORE_GROUPS])
     for kind, key in _KEYS.items():
-        if many.signs & _SIGNS[kind]:
+        if _may_have(many, kind):
             for owner, oddity in _find_groups(kind, many, key):
                 oddities[owner].append(oddity)
-    may_be_alike = with_lookalikes and many.signs & _LETTERS
+    may_be_alike = with_lookalikes and _may_have(many, "probably one")
     for owner, column in enumerate(many.columns if may_be_alike else ()):
         if (alike := _lookalikes(column)) is not None:
             oddities[owner].append(alike)
     look(masks[_BEFORE_GROUPS:])
     return oddities
+
+
+def _may_have(many: ManyColumns, kind: str) -> bool:
+    """Whether values have the bytes without which they can't show an oddity."""
+    return all(many.signs & signs for signs in _SIGNS.get(kind, ()))
 
 
 def _lookalikes(column: Column) -> Oddity | None:
@@ -142,13 +150,27 @@ def _pattern(pattern: str) -> Callable[[ManyColumns], Mask]:
 def _spaces_at_ends(many: ManyColumns) -> Mask:
     """Spaces at the ends of values that hold something else as well."""
     at_ends = ~is_between(many.first_bytes, "!", "~") | ~is_between(many.last_bytes, "!", "~")
-    return many.has_where(at_ends & ~many.blank, many.values, f"^[{_ANY_SPACE}]|[{_ANY_SPACE}]$")
+    maybe = at_ends & ~many.blank
+    maybe[maybe] = has_pattern(many.values.filter(pa.array(maybe)), f"^[{_ANY_SPACE}]|[{_ANY_SPACE}]$")
+    return maybe
+
+
+def _runs_of_spaces(many: ManyColumns) -> Mask:
+    """Several spaces between characters that can be seen."""
+
+    def find(piece: Piece) -> Mask:
+        is_space = _MAY_BE_SPACE.mark(piece.packed.data)
+        # Most values have no two such bytes side by side.
+        some = np.unique(piece.packed.texts_at(np.flatnonzero(is_space[:-1] & is_space[1:])))
+        mask = mark(len(piece.values), some)
+        mask[some] = has_pattern(piece.values.take(pa.array(some)), _SPACES_INSIDE)
+        return mask
+
+    return np.concatenate(many.ask(find))
 
 
 def _rarer(many: ManyColumns, which: Mask, other: Mask) -> Mask:
-    if not which.any():
-        return which
-    is_rarer: Mask = (many.sum_rows(which) < many.sum_rows(other))[many.owners]
+    is_rarer: Mask = many.spread(many.sum_rows(which) < many.sum_rows(other))
     return which & is_rarer
 
 
@@ -177,7 +199,7 @@ def _lookalike_letters(many: ManyColumns) -> Mask:
         return has_alike
     latin = has_pattern(many.values, r"\p{Latin}")
     only_alike = has_alike & ~has_pattern(many.values, rf"[^{alike}\P{{L}}]") & ~latin
-    mostly_latin: Mask = (many.sum_rows(latin) > many.sum_rows(has_alike & ~latin))[many.owners]
+    mostly_latin: Mask = many.spread(many.sum_rows(latin) > many.sum_rows(has_alike & ~latin))
     in_one_word = has_pattern(
         many.values, rf"[{alike}][\p{{L}}\p{{M}}]*\p{{Latin}}|\p{{Latin}}[\p{{L}}\p{{M}}]*[{alike}]"
     )
@@ -186,7 +208,7 @@ def _lookalike_letters(many: ManyColumns) -> Mask:
 
 _MASKS: dict[str, Callable[[ManyColumns], Mask]] = {
     "spaces at the ends": _spaces_at_ends,
-    "runs of spaces inside": _pattern(f"[^{_ANY_SPACE}][ {TAB}{_ODD}]{{2,}}[^{_ANY_SPACE}]"),
+    "runs of spaces inside": _runs_of_spaces,
     "line breaks": _pattern(f"[{LINE_BREAKS}]"),
     "tabs": _pattern(TAB),
     "odd spaces": _pattern(f"[{_ODD}]"),
@@ -214,26 +236,32 @@ _KEYS: dict[str, Callable[[pa.Array], pa.Array]] = {
 
 _ANY = frozenset(range(256))
 _BEYOND_ASCII = frozenset(range(128, 256))
-_LETTERS = _BEYOND_ASCII | frozenset(b"abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ")
+_DIGITS, _CAPITALS = frozenset(b"0123456789"), frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZ")
+_LETTERS = _BEYOND_ASCII | _CAPITALS | frozenset(b"abcdefghijklmnopqrstuvwxyz")
 _SPACING = _BEYOND_ASCII | frozenset(range(9, 14)) | {ord(" "), 28, 29, 30, 31}
-# Which bytes a value must have, one of them at least, to show an oddity.
-_SIGNS: dict[str, frozenset[int]] = {
-    "spaces at the ends": _SPACING,
-    "runs of spaces inside": _SPACING,
-    "line breaks": _BEYOND_ASCII | frozenset(b"\n\r\v\f"),
-    "tabs": frozenset(b"\t"),
-    "odd spaces": _BEYOND_ASCII,
-    "invisible characters": _BEYOND_ASCII,
-    "control characters": _BEYOND_ASCII | frozenset(range(32)) | {127},
-    "decoded wrongly": _BEYOND_ASCII,
-    "look-alike letters": _BEYOND_ASCII,
-    "another decimal mark": frozenset(b","),
-    "dates in another form": frozenset(b"/-. "),
-    "zeros lost in front": frozenset(b"0"),
-    "differ only in case": _BEYOND_ASCII | frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZ"),
-    "differ only in spacing": _SPACING | frozenset(range(32)) | {127},
-    "differ only in accents": _BEYOND_ASCII,
-    "differ only in punctuation": _BEYOND_ASCII | (_ANY - _LETTERS - frozenset(b"0123456789")),
+# Which bytes the values must have, one of each kind at least, to show an oddity.
+_SIGNS: dict[str, tuple[frozenset[int], ...]] = {
+    "spaces at the ends": (_SPACING,),
+    "runs of spaces inside": (_SPACING,),
+    "line breaks": (_BEYOND_ASCII | frozenset(b"\n\r\v\f"),),
+    "tabs": (frozenset(b"\t"),),
+    "odd spaces": (_BEYOND_ASCII,),
+    "invisible characters": (_BEYOND_ASCII,),
+    "control characters": (_BEYOND_ASCII | frozenset(range(32)) | {127},),
+    "decoded wrongly": (_BEYOND_ASCII,),
+    "look-alike letters": (_BEYOND_ASCII,),
+    "numbers among texts": (_DIGITS, _ANY - _DIGITS),
+    "texts among numbers": (_DIGITS, _ANY - _DIGITS),
+    "another decimal mark": (frozenset(b","), frozenset(b".")),
+    "dates in another form": (_DIGITS, frozenset(b"/-. ")),
+    "numbers with a unit": (_DIGITS, _LETTERS | frozenset(b"%$")),
+    "zeros lost in front": (frozenset(b"0"),),
+    "looks like missing": (_ANY - _DIGITS,),
+    "differ only in case": (_BEYOND_ASCII | _CAPITALS,),
+    "differ only in spacing": (_SPACING | frozenset(range(32)) | {127},),
+    "differ only in accents": (_BEYOND_ASCII,),
+    "differ only in punctuation": (_BEYOND_ASCII | (_ANY - _LETTERS - _DIGITS),),
+    "probably one": (_LETTERS,),
 }
 
 
@@ -242,9 +270,11 @@ def _find_groups(
 ) -> Iterable[tuple[int, Oddity]]:
     """Distinct values of a column that one key makes equal: they differ in nothing else."""
     # Keys of blanks say nothing: an empty text and a space are no two spellings of a value.
-    keys = key(many.values)
-    places = np.flatnonzero(find_repeated(keys, many.owners) & ~many.blank)
-    encoded = keys.take(pa.array(places)).dictionary_encode()
+    # Numbers tell which keys stand several times: only these are made once more, and held.
+    hashes = many.ask(lambda piece: hash_texts(key(piece.values), many.owners[piece.where]))
+    places = find_equal(np.concatenate(hashes))
+    places = places[~many.blank[places]]
+    encoded = key(many.values.take(pa.array(places))).dictionary_encode()
     codes = encoded.indices.to_numpy(zero_copy_only=False).astype(np.int64)
     empty = pc.index(encoded.dictionary, pa.scalar("", encoded.dictionary.type)).as_py()
     owned = pa.array(many.owners[places] * max(len(encoded.dictionary), 1) + codes).dictionary_encode()

@@ -22,7 +22,14 @@ from igual.text.arrays import (
 )
 from igual.text.beyond import map_characters
 from igual.text.characters import JOINERS, LINE_BREAKS, NAMED, ODD_SPACES, is_mark
-from igual.text.packed import ByteKinds, Packed, is_between, keep_bytes, mark, pack, unpack
+from igual.text.packed import ByteKinds, Offsets, Packed, is_between, keep_bytes, mark, pack, unpack
+
+
+def _mark_ascii(pattern: str) -> Mask:
+    """Which bytes are such characters, (256,)."""
+    is_such = [re.match(pattern, chr(byte), re.ASCII) is not None for byte in range(256)]
+    return np.array(is_such)
+
 
 # Letters with an accent, stroke or ligature that Unicode doesn't decompose.
 _UNDECOMPOSED = {
@@ -45,9 +52,13 @@ _SPACE = 0x20
 _MARKS = "!\"'(),-./:;?[\\]_`{}"
 _ASCII_MARKS = np.array([chr(byte) in _MARKS for byte in range(256)])
 _IS_MARK, _IS_ASIDE = ByteKinds(_ASCII_MARKS), ByteKinds(_ASCII_MARKS | (np.arange(256) <= _SPACE))
-_ANY_SHOWN = f"[{re.escape(_SPACES + ''.join(NAMED))}]+"
+_IS_SPACING = ByteKinds(np.array([chr(byte) in _SPACES for byte in range(128)] + [False] * 128))
+_IS_DIGIT = _mark_ascii(r"\d")
+_IS_SPACE = _mark_ascii(r"[\t\n\f\r ]")
+_NO_WORD, _NO_WORD_OR_SPACE = ByteKinds(~_mark_ascii(r"\w")), ByteKinds(~_mark_ascii(r"\w") & ~_IS_SPACE)
 # So many digits a value are few.
 _SELDOM = 0.5
+_ANY_SHOWN = f"[{re.escape(_SPACES + ''.join(NAMED))}]+"
 _BETWEEN_DIGITS = re.compile(r"((?<=\d)[^\w]+(?=\d)|(?:(?<=\s)|^)[-−](?=\d))")
 _NO_SPACES = dict.fromkeys(map(ord, _SPACES))
 # Half of a character, which no value holds: what pieces are joined by to be looked at in one go.
@@ -102,8 +113,7 @@ def spacing_key(values: pa.Array) -> pa.Array:
 
 def _spacing_key(values: pa.Array) -> pa.Array:
     packed = unpack(values)
-    is_spacing = np.logical_or.reduce([packed.data == ord(space) for space in _SPACES if space.isascii()])
-    quick = pack(keep_bytes(packed, ~is_spacing), values)
+    quick = pack(keep_bytes(packed, ~_IS_SPACING.mark(packed.data)), values)
     return put_where(
         quick,
         beyond_ascii(values),
@@ -120,7 +130,7 @@ def punctuation_key(values: pa.Array) -> pa.Array:
 def _punctuation_key(values: pa.Array) -> pa.Array:
     packed = unpack(values)
     quick = pack(keep_bytes(packed, ~_IS_MARK.mark(packed.data)), values)
-    careful = beyond_ascii(values) | _has_before_digits(values, packed, r"\d[^\w\s]+\d|(^|\s)-\d")
+    careful = beyond_ascii(values) | _has_before_digits(values, packed, _NO_WORD_OR_SPACE)
     return each_where(quick, careful, values, lambda text: _set_aside(text, spaces=True))
 
 
@@ -142,25 +152,47 @@ def _folded_key(values: pa.Array) -> pa.Array:
     packed = unpack(lowered)
     quick = pack(keep_bytes(packed, ~_IS_ASIDE.mark(packed.data)), lowered)
     careful = beyond_ascii(lowered) | to_mask(pc.equal(quick, ""))
-    careful |= _has_before_digits(lowered, packed, r"\d[^\w]+\d|(^|\s)-\d")
+    careful |= _has_before_digits(lowered, packed, _NO_WORD)
     return each_where(quick, careful, lowered, lambda text: _set_aside(text, spaces=False) or text.strip())
 
 
-def _has_before_digits(values: pa.Array, packed: Packed, pattern: str) -> Mask:
-    """Which values have a pattern that ends in a digit; where few have a digit, it is looked for in these alone.
+def _has_before_digits(values: pa.Array, packed: Packed, others: ByteKinds) -> Mask:
+    """Which values have nothing but some bytes between two digits, or a minus before one where a word begins.
 
     Args:
         values: The values, (values,).
         packed: Their bytes.
-        pattern: The pattern.
+        others: The bytes that may stand between two digits, none of which is a digit.
     """
     is_digit = is_between(packed.data, "0", "9")
     if np.count_nonzero(is_digit) > _SELDOM * len(values):
-        return has_pattern(values, pattern)
+        return mark(len(values), _find_before_digits(packed, others))
     some = np.unique(packed.texts_at(np.flatnonzero(is_digit)))
-    mask = mark(len(values), some)
-    mask[some] &= has_pattern(values.take(pa.array(some)), pattern)
-    return mask
+    return mark(len(values), some[_find_before_digits(unpack(values.take(pa.array(some))), others)])
+
+
+def _find_before_digits(packed: Packed, others: ByteKinds) -> Offsets:
+    """The same as positions, some of them perhaps several times."""
+    data = packed.data
+    if not len(data):
+        return np.zeros(0, np.int64)
+    is_other = others.mark(data)
+    # Runs of such bytes and of the rest take turns.
+    turns = np.flatnonzero(is_other[1:] != is_other[:-1]) + 1
+    first = int(is_other[0])
+    stops = turns[first + 1 :: 2]
+    starts = turns[first::2][: len(stops)]
+    is_between_digits = _IS_DIGIT.take(data.take(starts - 1)) & _IS_DIGIT.take(data.take(stops))
+    starts, stops = starts[is_between_digits], stops[is_between_digits]
+    between = packed.texts_at(stops)
+    between = between[packed.offsets[between] < starts]
+    behind = turns[1 - first :: 2]
+    behind = behind[data.take(behind - 1) == ord("-")]
+    behind = behind[_IS_DIGIT[data[behind]]]
+    minus = packed.texts_at(behind)
+    begins = packed.offsets[minus] == behind - 1
+    begins |= (packed.offsets[minus] < behind - 1) & _IS_SPACE[data[behind - 2]]
+    return np.concatenate([between, minus[begins]])
 
 
 class _Kept(dict[int, int | None]):

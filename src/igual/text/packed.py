@@ -272,6 +272,16 @@ def count_marked(marks: Mask, packed: Packed) -> Offsets:
     return np.diff(_count_before(np.packbits(marks, bitorder="little"), packed.offsets))
 
 
+def find_bytes(data: Bytes) -> Mask:
+    """Which bytes occur at all, (256,); looked up two at a time."""
+    even = data[: len(data) & ~1]
+    pairs = np.zeros((256, 256), np.bool_)
+    pairs.ravel()[even.view("<u2")] = True
+    seen: Mask = pairs.any(axis=0) | pairs.any(axis=1)
+    seen[data[len(even) :]] = True
+    return seen
+
+
 def is_letter(data: Bytes) -> Mask:
     """Which bytes are ASCII letters."""
     return is_between(data | np.uint8(0x20), "a", "z")
