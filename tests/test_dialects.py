@@ -9,8 +9,10 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
-from igual.files.dialects import encoding_of_bytes, establish, first_undecodable
+from igual.files.dialects import _is_utf_8_throughout, encoding_of_bytes, establish, first_undecodable
 from igual.files.tables import open_table_file
 from tests.conftest import COMMAND
 
@@ -58,6 +60,27 @@ def test_damaged_utf_8_is_nothing_else(write: Write) -> None:
 def test_the_offset_of_a_bad_byte_is_exact(write: Write, offset: int) -> None:
     path = write("a.csv", b"a" * offset + b"\xff" + b"a" * 10)
     assert first_undecodable(path, "utf-8") == (offset, 0xFF)
+
+
+@given(
+    st.lists(st.sampled_from(["a", "é", "€", "🌳", b"\xff", b"\x80", b"\xe2\x82"]), max_size=12),
+    st.integers(1, 5),
+)
+def test_pieces_of_a_file_are_utf_8_if_the_whole_is(
+    tmp_path_factory: pytest.TempPathFactory, parts: list[str | bytes], size: int
+) -> None:
+    content = b"".join(part.encode() if isinstance(part, str) else part for part in parts)
+    path = tmp_path_factory.mktemp("pieces") / "a.csv"
+    path.write_bytes(content)
+    wanted = None
+    try:
+        content.decode()
+    except UnicodeDecodeError as error:
+        wanted = (error.start, content[error.start])
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("igual.files.dialects._PIECE_BYTES", size)
+        assert first_undecodable(path, "utf-8") == wanted
+        assert _is_utf_8_throughout(path) == (wanted is None)
 
 
 def test_a_sequence_cut_off_at_a_block_or_at_the_end(write: Write) -> None:

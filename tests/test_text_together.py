@@ -7,7 +7,6 @@ import unicodedata
 from decimal import ROUND_HALF_UP, Decimal
 from itertools import accumulate
 
-import numpy as np
 import pyarrow as pa
 import pytest
 from hypothesis import given

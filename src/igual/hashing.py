@@ -37,7 +37,7 @@ def view_bytes(values: pa.Array) -> tuple[npt.NDArray[np.uint8], npt.NDArray[np.
     return held, where - first if first else where
 
 
-def hash_texts(values: pa.Array, groups: npt.NDArray[np.int64] | None = None) -> Hashes:
+def hash_texts(values: pa.Array, groups: npt.NDArray[np.integer] | None = None) -> Hashes:
     """Give a number for each text, made of its first, middle and last bytes and its length.
 
     Args:

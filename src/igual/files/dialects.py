@@ -9,16 +9,24 @@ import io
 import itertools
 import re
 from collections.abc import Iterator
+from pathlib import Path
 from typing import NamedTuple
+
+import numpy as np
+import pyarrow as pa
 
 from igual.errors import IgualError, TableError
 from igual.files.quotes import END_OF_DATA, OPEN_QUOTE, TEXT_BEHIND_QUOTE, csv_of_any_size
 from igual.files.sources import Readable
+from igual.threads import map_in_order
 
 HEAD_BYTES = 1 << 18
 _LONGEST_HEADER = 64 << 20
 _MOST_COLUMNS = 100_000
 _SAMPLE_BYTES = 1 << 16
+_PIECE_BYTES = 1 << 22
+# So many bytes of a character in UTF-8 follow the first one.
+_MOST_CONTINUING = 3
 # Which share of the bytes beside those of Western letters are NUL, at least, in encodings of two and four bytes.
 _ZEROS = {2: 0.4, 4: 0.9}
 _DELIMITERS = ",;\t|"
@@ -279,6 +287,8 @@ class Undecodable(NamedTuple):
 
 def first_undecodable(path: Readable, encoding: str) -> Undecodable | None:
     """The first byte of a file that isn't valid in an encoding, with its offset from the start."""
+    if encoding == "utf-8" and isinstance(path, Path) and _is_utf_8_throughout(path):
+        return None
     decoder = codecs.getincrementaldecoder(encoding)()
     done = 0
     with path.open("rb") as file:
@@ -295,3 +305,30 @@ def first_undecodable(path: Readable, encoding: str) -> Undecodable | None:
             if not block:
                 return None
             done += len(block)
+
+
+def _is_utf_8_throughout(path: Path) -> bool:
+    """Whether a file is valid UTF-8; pieces of it are read and looked at beside each other."""
+
+    def check(start: int) -> bool:
+        with path.open("rb", buffering=0) as file:
+            file.seek(start)
+            piece = file.read(_PIECE_BYTES + _MOST_CONTINUING)
+        # A character that is cut belongs to the piece in which it begins.
+        begin = _skip_continuing(piece, 0) if start else 0
+        end = _skip_continuing(piece, min(_PIECE_BYTES, len(piece)))
+        edges = pa.py_buffer(np.array([begin, max(begin, end)]))
+        text = pa.Array.from_buffers(pa.large_binary(), 1, [None, edges, pa.py_buffer(piece)])
+        try:
+            text.cast(pa.large_string())
+        except pa.ArrowInvalid:
+            return False
+        return True
+
+    return all(map_in_order(check, range(0, path.stat().st_size, _PIECE_BYTES)))
+
+
+def _skip_continuing(data: bytes, place: int) -> int:
+    """The first place from this one on where no character goes on that began before; at most some bytes behind it."""
+    most = min(place + _MOST_CONTINUING, len(data))
+    return next((at for at in range(place, most) if data[at] & 0xC0 != 0x80), most)

@@ -13,9 +13,14 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
 
+from igual.column import to_mask
 from igual.errors import TableError
 from igual.files.sources import Readable
+from igual.text.arrays import has_any
+from igual.text.packed import mark, slices, unpack
 
 # Small enough for a processor's cache.
 _BLOCK = 1 << 20
@@ -130,6 +135,32 @@ def are_quotes_well_formed(rows: bytes, delimiter: str) -> bool:
         inside = _check_block(data[start:end], edges, inside)
         start = end
     return inside is False
+
+
+def remove_quotes(cells: pa.Array) -> pa.Array | None:
+    """Read cells as they are written in a text table, none of which holds a delimiter or a line end.
+
+    Args:
+        cells: Texts, none of them missing, (cells,).
+
+    Returns:
+        What they hold, (cells,); None where quotes are out of place, or in a cell that isn't quoted.
+    """
+    packed = unpack(cells)
+    quotes = int(np.count_nonzero(packed.data == ord(_QUOTE)))
+    if not quotes:
+        return cells
+    starts, stops = packed.offsets[:-1], packed.offsets[1:]
+    first, last = (packed.data.take(places, mode="clip") for places in (starts, stops - 1))
+    is_quoted = (first == ord(_QUOTE)) & (last == ord(_QUOTE)) & (stops - starts >= 2)
+    held = slices(packed, starts + is_quoted, stops - is_quoted)
+    if quotes == 2 * np.count_nonzero(is_quoted):
+        return held
+    doubled = np.flatnonzero(to_mask(pc.match_substring(held, '"')))
+    some = held.take(pa.array(doubled))
+    if not is_quoted[doubled].all() or has_any(pc.replace_substring(some, '""', ""), '"'):
+        return None
+    return pc.replace_with_mask(held, mark(len(held), doubled), pc.replace_substring(some, '""', '"'))
 
 
 def _find_edges(delimiter: str) -> bytes:

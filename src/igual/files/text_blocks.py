@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
@@ -22,6 +23,7 @@ from igual.files.text_parsing import (
     count_quotes,
     find_end_of_rows,
     parse_block,
+    parse_without_quotes,
     read_as_utf_8,
     skip_lines,
 )
@@ -101,6 +103,17 @@ class _Plain(NamedTuple):
         )
 
 
+@dataclass
+class Outlook:
+    """What the blocks of a table tell each other.
+
+    Attributes:
+        is_plain: Whether no quoted cell was met yet that holds a delimiter or a line end.
+    """
+
+    is_plain: bool = True
+
+
 class TextBlock:
     """Some whole rows of a text table, in UTF-8.
 
@@ -108,12 +121,20 @@ class TextBlock:
         data: The bytes.
         dialect: How they are written.
         places: The positions of the columns whose cells will be asked for; none: of all, or of none.
+        outlook: What the blocks of a table tell each other.
     """
 
-    def __init__(self, data: bytes, dialect: Dialect, places: Sequence[int] | None = None) -> None:
+    def __init__(
+        self,
+        data: bytes,
+        dialect: Dialect,
+        places: Sequence[int] | None = None,
+        outlook: Outlook | None = None,
+    ) -> None:
         self.data = data if data.endswith((b"\n", b"\r")) else data + dialect.line_end.encode()
         self.dialect = dialect
         self._places = places or None
+        self._outlook = outlook or Outlook()
         self._at = {place: at for at, place in enumerate(places)} if places else None
 
     @lazy_property
@@ -259,6 +280,11 @@ class TextBlock:
     @lazy_property
     def _parsed(self) -> pa.Table:
         """The cells that a parser finds, of the columns that are needed."""
+        if self._places and len(self._places) == len(self.dialect.header) and self._outlook.is_plain:
+            parsed = parse_without_quotes(self.data, self.dialect, self._places)
+            if parsed is not None:
+                return parsed
+            self._outlook.is_plain = False
         self._check_quotes()
         return parse_block(self.data, self.dialect, self._places)
 
@@ -351,6 +377,7 @@ def read_blocks(
         NeedsParserError: Where `parse_stream` has to read the file.
         UnicodeError: For a byte that isn't valid in the encoding.
     """
+    outlook = Outlook()
     with path.open("rb") as file:
         read = read_as_utf_8(file, dialect)
         waiting, wanted = skip_lines(read, dialect.skipped_lines + dialect.header_lines, size), size
@@ -363,9 +390,9 @@ def read_blocks(
                 wanted = max(wanted, len(waiting))
                 continue
             # Copied once: fresh memory takes as long as the work on it.
-            yield TextBlock(b"".join([waiting, memoryview(more)[:split]]), dialect, places)
+            yield TextBlock(b"".join([waiting, memoryview(more)[:split]]), dialect, places, outlook)
             waiting, wanted = more[split:], size
     if count_quotes(waiting) % 2 == 1:
         raise NeedsParserError
     if waiting:
-        yield TextBlock(waiting, dialect, places)
+        yield TextBlock(waiting, dialect, places, outlook)

@@ -13,7 +13,7 @@ from pyarrow import csv
 
 from igual.column import TEXT
 from igual.files.dialects import Dialect
-from igual.files.quotes import refuse_malformed_quotes
+from igual.files.quotes import refuse_malformed_quotes, remove_quotes
 from igual.files.sources import Readable
 
 BLOCK = 4 << 20
@@ -141,6 +141,34 @@ def parse_block(data: bytes, dialect: Dialect, places: Sequence[int] | None = No
     return _parse(data, dialect, places, kinds).rename_columns([header[place] for place in places])
 
 
+def parse_without_quotes(data: bytes, dialect: Dialect, places: Sequence[int]) -> pa.Table | None:
+    """Parse whole rows whose quoted cells hold no delimiters and no line ends.
+
+    Then every cell is as it is written, and quotes are looked at in what differs alone.
+
+    Args:
+        data: The rows, in UTF-8.
+        dialect: How they are written.
+        places: The positions of all columns, which come in this order.
+
+    Returns:
+        A table as `parse_block` gives it; None where it takes a parser that knows of quotes, or to tell what is wrong.
+    """
+    try:
+        raw = _parse(data, dialect, places, _choose_kinds(data, dialect, places), has_quotes=False)
+    except pa.ArrowInvalid:
+        return None
+    columns = []
+    for column in raw.columns:
+        cells = column.combine_chunks()
+        is_encoded = pa.types.is_dictionary(cells.type)
+        held = remove_quotes(cells.dictionary if is_encoded else cells)
+        if held is None:
+            return None
+        columns.append(pa.DictionaryArray.from_arrays(cells.indices, held) if is_encoded else held)
+    return pa.table(columns, [dialect.header[place] for place in places])
+
+
 def _choose_kinds(data: bytes, dialect: Dialect, places: Sequence[int]) -> dict[int, pa.DataType]:
     """Choose dictionaries for columns whose first cells show that a text stands in a block twice or more."""
     end = find_end_of_rows(data[:_SAMPLE_BYTES])
@@ -159,12 +187,18 @@ def _choose_kinds(data: bytes, dialect: Dialect, places: Sequence[int]) -> dict[
 
 
 def _parse(
-    data: bytes, dialect: Dialect, places: Sequence[int], kinds: Mapping[int, pa.DataType]
+    data: bytes,
+    dialect: Dialect,
+    places: Sequence[int],
+    kinds: Mapping[int, pa.DataType],
+    *,
+    has_quotes: bool = True,
 ) -> pa.Table:
     # Arrow takes a mark at the beginning for no character.
     data = _MARK + data if data.startswith(_MARK) else data
     size = min(len(data) + 1, LARGEST)
-    return csv.read_csv(pa.BufferReader(data), **_options(dialect, max(size, 64), places, kinds))
+    options = _options(dialect, max(size, 64), places, kinds, has_quotes)
+    return csv.read_csv(pa.BufferReader(data), **options)
 
 
 def parse_stream(path: Readable, dialect: Dialect) -> Iterator[pa.Table]:
@@ -193,7 +227,11 @@ def parse_stream(path: Readable, dialect: Dialect) -> Iterator[pa.Table]:
 
 
 def _options(
-    dialect: Dialect, block_size: int, places: Sequence[int], kinds: Mapping[int, pa.DataType]
+    dialect: Dialect,
+    block_size: int,
+    places: Sequence[int],
+    kinds: Mapping[int, pa.DataType],
+    has_quotes: bool = True,
 ) -> dict[str, Any]:
     """What Arrow's parser is told: which columns are needed, and which of them not as texts."""
     names = [f"c{place}" for place in range(len(dialect.header))]
@@ -202,7 +240,8 @@ def _options(
         "read_options": csv.ReadOptions(column_names=names, block_size=block_size, use_threads=False),
         "parse_options": csv.ParseOptions(
             delimiter=dialect.delimiter,
-            newlines_in_values=True,
+            quote_char='"' if has_quotes else False,
+            newlines_in_values=has_quotes,
             # In a table of one column an empty line is an empty cell; in a wider one it is nothing.
             ignore_empty_lines=len(names) > 1,
         ),

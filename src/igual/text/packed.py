@@ -277,7 +277,7 @@ def find_bytes(data: Bytes) -> Mask:
     even = data[: len(data) & ~1]
     pairs = np.zeros((256, 256), np.bool_)
     pairs.ravel()[even.view("<u2")] = True
-    seen: Mask = pairs.any(axis=0) | pairs.any(axis=1)
+    seen = np.logical_or(pairs.any(axis=0), pairs.any(axis=1))
     seen[data[len(even) :]] = True
     return seen
 
