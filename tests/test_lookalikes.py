@@ -48,6 +48,12 @@ def test_what_differs_in_meaning_is_no_group(values: dict[str, int]) -> None:
     assert groups(values, min_score=0.3) == []
 
 
+def test_other_numbers_hide_no_slip() -> None:
+    """Values with other numbers come near, but say nothing about a word."""
+    values = {f"{number} {street}": 9 for number in range(20, 60) for street in ("Quarry Hill", "Pier Lane")}
+    assert groups({**values, "41 Quary Hill": 1}) == [["41 Quarry Hill", "41 Quary Hill"]]
+
+
 def test_groups_do_not_chain() -> None:
     chain = {
         "marigolding": 9,

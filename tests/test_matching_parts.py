@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import importlib
 import importlib.util
+import itertools
 
 import numpy as np
 import pyarrow as pa
@@ -15,7 +16,7 @@ import igual
 from igual.matching import fitted
 from igual.matching.alignment import CUT, SAME, STATED
 from igual.matching.chunks import work_in_chunks
-from igual.matching.doubts import find_doubts, mark_doubtful
+from igual.matching.doubts import find_doubts, mark_doubtful, number_by_numbers
 from igual.matching.edit_kinds import EDIT_KINDS, PLACE_OF, slips
 from igual.matching.edits import FAR, Edits
 from igual.matching.forms import Forms
@@ -204,6 +205,27 @@ def test_doubts(value: str, entry: str, said: list[str]) -> None:
     assert [format_reasons((doubt,)).removeprefix("; but ") for doubt in doubts] == said
     # The quick scan looks at every pair that any doubt has something to say about.
     assert mark_doubtful(texts(value), texts(entry), Vocabulary()).tolist()[0] or not said
+
+
+NUMBERED = [
+    "pier 1",
+    "pier one",
+    "pier 01",
+    "pier 7",
+    "pier",
+    "1 pier 2",
+    "pier 2 1",
+    "a12 pier",
+    "12 piers",
+    "twelve",
+]
+
+
+@pytest.mark.parametrize(("one", "other"), list(itertools.combinations(NUMBERED, 2)))
+def test_texts_with_other_numbers_are_told_apart(one: str, other: str) -> None:
+    codes = number_by_numbers(texts(one, "pier 7", other))
+    doubts = find_doubts(one.split(), other.split(), Vocabulary())
+    assert (codes[0] != codes[2]) == any(doubt.kind.startswith("numbers") for doubt in doubts)
 
 
 def test_lost_words() -> None:

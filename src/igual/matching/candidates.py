@@ -51,9 +51,7 @@ _LONG_LIST = 20_000
 
 
 class CandidateSearch:
-    """Spellings of a list, indexed in every way by which a value may find them.
-
-    What only some values need is built when the first of them comes.
+    """Spellings of a list, indexed in each way by which a value may find them, when one comes that needs it.
 
     Args:
         spellings: Entries and aliases, in the order of their characters, (spellings,).
@@ -202,19 +200,21 @@ class CandidateSearch:
         )
         return near, *chances(near, len(lengths))
 
-    def find_neighbours(self, queries: Queries, places: Ints, ranks: Ints) -> Candidates:
-        """Find the spellings within two edits of each of some spellings of the list.
+    def find_neighbours(self, queries: Queries, places: Ints, ranks: Ints, groups: Ints) -> Candidates:
+        """Find the spellings of its group within two edits of each of some spellings of the list.
 
         Args:
             queries: The spellings, as values, (values,).
             places: Which of the spellings they are, (values,).
             ranks: Of all spellings, (spellings,): those of a higher rank than a value's aren't weighed.
+            groups: The group of each spelling, (spellings,).
 
         Returns:
             Candidates with their costs, sorted by value; each value is one of its own.
         """
         value_idx, entry_idx = self._deletions_among_themselves.pairs(queries.forms.letters)
-        wanted = ranks[entry_idx] <= ranks[places[value_idx]]
+        own = places[value_idx]
+        wanted = (ranks[entry_idx] <= ranks[own]) & (groups[entry_idx] == groups[own])
         return self._weigh_by_letters(queries, value_idx[wanted], entry_idx[wanted], mutual=True)
 
     def find_all_by_letters(self, queries: Queries, most: int) -> Candidates:

@@ -15,6 +15,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask, to_mask
+from igual.matching.pairs import Ints
 from igual.matching.reasons import Reason
 from igual.matching.vocabulary import NEGATIONS, NUMBERS, ROMAN_NUMERAL, Vocabulary, is_roman
 from igual.threads import lazy_property
@@ -130,6 +131,24 @@ def _mark_words(words: pa.Array, vocabulary: Vocabulary, *, in_both: bool) -> Ma
     if patterns := [doubt.pattern for doubt in some if doubt.pattern]:
         marked = marked | to_mask(pc.match_substring_regex(words, "|".join(f"(?:{p})" for p in patterns)))
     return marked
+
+
+def number_by_numbers(word_keys: pa.Array) -> Ints:
+    """Tell texts apart by the numbers in them: others than these are never settled.
+
+    Args:
+        word_keys: Texts as words, (texts,).
+
+    Returns:
+        A number for each text, the same where the numbers in it are the same, in the same order, (texts,).
+    """
+    pattern = rf"\d|\b(?:{'|'.join(sorted(NUMBERS))})\b"
+    places = np.flatnonzero(to_mask(pc.match_substring_regex(word_keys, pattern)))
+    texts = word_keys.take(pa.array(places)).to_pylist()
+    seen: dict[tuple[str, ...], int] = {(): 0}
+    codes = np.zeros(len(word_keys), np.int64)
+    codes[places] = [seen.setdefault(tuple(_numbers_in(text.split())), len(seen)) for text in texts]
+    return codes
 
 
 def _compare_numbers(pair: WordPair) -> Iterable[Reason]:

@@ -21,7 +21,7 @@ from igual.lists import ReferenceList
 from igual.matching.candidates import CandidateSearch
 from igual.matching.choosing import concatenate_candidates
 from igual.matching.chunks import ProgressCallback, work_in_chunks
-from igual.matching.doubts import find_doubts, mark_doubtful
+from igual.matching.doubts import find_doubts, mark_doubtful, number_by_numbers
 from igual.matching.lookups import How
 from igual.matching.pairs import Ints, pack_pairs
 from igual.matching.queries import Queries
@@ -286,7 +286,7 @@ def _keep_alike(pairs: _Pairs, star: Sequence[int], alike: Mapping[frozenset[int
 def find_near(
     search: CandidateSearch, queries: Queries, ranks: Ints, on_progress: ProgressCallback | None
 ) -> Candidates:
-    """Find spellings that lie near each other.
+    """Find spellings that lie near each other, with the same numbers in them.
 
     Args:
         search: The spellings.
@@ -298,10 +298,11 @@ def find_near(
         Pairs, each from the higher rank to the lower.
     """
     parts = []
+    groups = number_by_numbers(search.forms.word_keys)
     for chunk, near in work_in_chunks(
         np.arange(len(search.spellings)),
         search.forms.letters.lengths,
-        lambda some: search.find_neighbours(queries.take(some), some, ranks),
+        lambda some: search.find_neighbours(queries.take(some), some, ranks, groups),
         on_progress,
     ):
         parts.append(near._replace(value=chunk[near.value]))
