@@ -15,14 +15,26 @@ from igual.pieces import change_pieces
 from igual.text.arrays import (
     ascii_or,
     beyond_ascii,
+    each,
     each_where,
     has_pattern,
     put_where,
     together,
 )
-from igual.text.beyond import map_characters
+from igual.text.beyond import find_characters, map_characters
 from igual.text.characters import JOINERS, LINE_BREAKS, NAMED, ODD_SPACES, is_mark
-from igual.text.packed import ByteKinds, Offsets, Packed, is_between, keep_bytes, mark, pack, unpack
+from igual.text.packed import (
+    ByteKinds,
+    Offsets,
+    Packed,
+    Runs,
+    is_between,
+    keep_bytes,
+    mark,
+    pack,
+    places_in,
+    unpack,
+)
 
 
 def _mark_ascii(pattern: str) -> Mask:
@@ -55,7 +67,10 @@ _IS_MARK, _IS_ASIDE = ByteKinds(_ASCII_MARKS), ByteKinds(_ASCII_MARKS | (np.aran
 _IS_SPACING = ByteKinds(np.array([chr(byte) in _SPACES for byte in range(128)] + [False] * 128))
 _IS_DIGIT = _mark_ascii(r"\d")
 _IS_SPACE = _mark_ascii(r"[\t\n\f\r ]")
+_MAY_BE_SPACE = _IS_SPACE | (np.arange(256) >= 0x80)
 _NO_WORD, _NO_WORD_OR_SPACE = ByteKinds(~_mark_ascii(r"\w")), ByteKinds(~_mark_ascii(r"\w") & ~_IS_SPACE)
+_CONTROL = ByteKinds(_mark_ascii(r"[\x00-\x1f\x7f]"))
+_NOWHERE = np.zeros(0, np.int64)
 # So many digits a value are few.
 _SELDOM = 0.5
 _ANY_SHOWN = f"[{re.escape(_SPACES + ''.join(NAMED))}]+"
@@ -129,9 +144,8 @@ def punctuation_key(values: pa.Array) -> pa.Array:
 
 def _punctuation_key(values: pa.Array) -> pa.Array:
     packed = unpack(values)
-    quick = pack(keep_bytes(packed, ~_IS_MARK.mark(packed.data)), values)
-    careful = beyond_ascii(values) | _has_before_digits(values, packed, _NO_WORD_OR_SPACE)
-    return each_where(quick, careful, values, lambda text: _set_aside(text, spaces=True))
+    quick, unsure = _set_aside_alone(values, packed, _IS_MARK)
+    return _set_aside_together(quick, values, packed, _NO_WORD_OR_SPACE, unsure, spaces=True)
 
 
 def folded_key(values: pa.Array) -> pa.Array:
@@ -150,10 +164,78 @@ def folded_key(values: pa.Array) -> pa.Array:
 def _folded_key(values: pa.Array) -> pa.Array:
     lowered = casefold(without_accents(values))
     packed = unpack(lowered)
-    quick = pack(keep_bytes(packed, ~_IS_ASIDE.mark(packed.data)), lowered)
-    careful = beyond_ascii(lowered) | to_mask(pc.equal(quick, ""))
-    careful |= _has_before_digits(lowered, packed, _NO_WORD)
-    return each_where(quick, careful, lowered, lambda text: _set_aside(text, spaces=False) or text.strip())
+    quick, unsure = _set_aside_alone(lowered, packed, _IS_ASIDE)
+    key = _set_aside_together(quick, lowered, packed, _NO_WORD, unsure, spaces=False)
+    return put_where(key, to_mask(pc.equal(key, "")), lowered, lambda some: each(some, str.strip))
+
+
+def _set_aside_alone(values: pa.Array, packed: Packed, aside: ByteKinds) -> tuple[pa.Array, Mask]:
+    """Texts without some characters, whatever stands beside these.
+
+    Args:
+        values: The texts, (values,).
+        packed: Their bytes.
+        aside: The ASCII characters that are set aside; of others, all but letters, digits and symbols.
+
+    Returns:
+        The texts, (values,); and those for which that may be wrong, (values,).
+    """
+    quick = keep_bytes(packed, ~aside.mark(packed.data))
+    if packed.is_ascii:
+        return pack(quick, values), np.zeros(len(values), np.bool_)
+    kept = _kept(spaces=aside is _IS_MARK)
+    characters = find_characters(packed)
+    digits = characters.starts[characters.are(str.isdecimal)]
+    unsure = mark(len(values), packed.texts_at(digits))
+    unsure |= beyond_ascii(values) & _has_control(packed)
+    quick = map_characters(quick, lambda character: character.translate(kept))
+    return pack(quick, values), unsure
+
+
+def _has_control(packed: Packed) -> Mask:
+    """Which texts have control characters."""
+    return mark(len(packed.offsets) - 1, packed.texts_at(np.flatnonzero(_CONTROL.mark(packed.data))))
+
+
+def _set_aside_together(
+    quick: pa.Array, values: pa.Array, packed: Packed, others: ByteKinds, unsure: Mask, *, spaces: bool
+) -> pa.Array:
+    """Texts with what numbers need, be it set aside elsewhere.
+
+    Args:
+        quick: The texts without it, (values,).
+        values: The texts, (values,).
+        packed: Their bytes.
+        others: The bytes that may stand between two digits.
+        unsure: The texts for which `quick` may be wrong, (values,).
+        spaces: Whether spaces are kept.
+    """
+    has_such = _has_before_digits(values, packed, others)
+    if spaces and not packed.is_ascii:
+        # Between two digits there may be a space beyond ASCII.
+        has_such |= beyond_ascii(values) & _has_before_digits(values, packed, _NO_WORD)
+    if has_such.any():
+        slow = unsure | (has_such & (beyond_ascii(values) | _has_control(packed)))
+        aside = _IS_MARK if spaces else _IS_ASIDE
+        quick = put_where(quick, has_such & ~slow, values, lambda some: _keep_between_digits(some, aside))
+        unsure = slow
+    return each_where(quick, unsure, values, lambda text: _set_aside(text, spaces=spaces))
+
+
+def _keep_between_digits(values: pa.Array, aside: ByteKinds) -> pa.Array:
+    """Set bytes of ASCII texts aside, but keep marks between two digits, or one space, and minuses before numbers."""
+    packed = unpack(values)
+    runs, minuses = _find_before_digits(packed, _NO_WORD)
+    keep = ~aside.mark(packed.data)
+    inside = places_in(*runs)
+    is_mark = packed.data[inside] != _SPACE
+    keep[inside] = is_mark
+    if len(inside):
+        lengths = runs.stops - runs.starts
+        has_marks = np.logical_or.reduceat(is_mark, np.cumsum(lengths) - lengths)
+        keep[runs.starts[~has_marks]] = True
+    keep[minuses] = True
+    return pack(keep_bytes(packed, keep), values)
 
 
 def _has_before_digits(values: pa.Array, packed: Packed, others: ByteKinds) -> Mask:
@@ -165,34 +247,43 @@ def _has_before_digits(values: pa.Array, packed: Packed, others: ByteKinds) -> M
         others: The bytes that may stand between two digits, none of which is a digit.
     """
     is_digit = is_between(packed.data, "0", "9")
-    if np.count_nonzero(is_digit) > _SELDOM * len(values):
-        return mark(len(values), _find_before_digits(packed, others))
-    some = np.unique(packed.texts_at(np.flatnonzero(is_digit)))
-    return mark(len(values), some[_find_before_digits(unpack(values.take(pa.array(some))), others)])
+    owners = np.arange(len(values))
+    if np.count_nonzero(is_digit) <= _SELDOM * len(values):
+        owners = np.unique(packed.texts_at(np.flatnonzero(is_digit)))
+        packed = unpack(values.take(pa.array(owners)))
+    runs, minuses = _find_before_digits(packed, others)
+    return mark(len(values), owners[packed.texts_at(np.concatenate([runs.stops, minuses]))])
 
 
-def _find_before_digits(packed: Packed, others: ByteKinds) -> Offsets:
-    """The same as positions, some of them perhaps several times."""
+def _find_before_digits(packed: Packed, others: ByteKinds) -> tuple[Runs, Offsets]:
+    """Find what numbers need beside digits.
+
+    Args:
+        packed: The texts.
+        others: The bytes that may stand between two digits, none of which is a digit.
+
+    Returns:
+        Runs of such bytes between two digits of a text; and places of minuses before digits where a word begins.
+    """
     data = packed.data
     if not len(data):
-        return np.zeros(0, np.int64)
+        return Runs(_NOWHERE, _NOWHERE), _NOWHERE
     is_other = others.mark(data)
     # Runs of such bytes and of the rest take turns.
     turns = np.flatnonzero(is_other[1:] != is_other[:-1]) + 1
     first = int(is_other[0])
     stops = turns[first + 1 :: 2]
     starts = turns[first::2][: len(stops)]
-    is_between_digits = _IS_DIGIT.take(data.take(starts - 1)) & _IS_DIGIT.take(data.take(stops))
-    starts, stops = starts[is_between_digits], stops[is_between_digits]
-    between = packed.texts_at(stops)
-    between = between[packed.offsets[between] < starts]
-    behind = turns[1 - first :: 2]
-    behind = behind[data.take(behind - 1) == ord("-")]
-    behind = behind[_IS_DIGIT[data[behind]]]
-    minus = packed.texts_at(behind)
-    begins = packed.offsets[minus] == behind - 1
-    begins |= (packed.offsets[minus] < behind - 1) & _IS_SPACE[data[behind - 2]]
-    return np.concatenate([between, minus[begins]])
+    is_such = _IS_DIGIT.take(data.take(starts - 1)) & _IS_DIGIT.take(data.take(stops))
+    starts, stops = starts[is_such], stops[is_such]
+    is_inside = packed.offsets[packed.texts_at(stops)] < starts
+    minuses = turns[1 - first :: 2] - 1
+    minuses = minuses[data.take(minuses) == ord("-")]
+    minuses = minuses[_IS_DIGIT[data[minuses + 1]]]
+    begins = packed.offsets[packed.texts_at(minuses + 1)]
+    # The space before may be one beyond ASCII.
+    is_first = (begins == minuses) | ((begins < minuses) & _MAY_BE_SPACE[data[minuses - 1]])
+    return Runs(starts[is_inside], stops[is_inside]), minuses[is_first]
 
 
 class _Kept(dict[int, int | None]):
