@@ -7,7 +7,8 @@ finds its combination again.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections import deque
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
 
@@ -21,6 +22,7 @@ from igual.engines.base import CleanColumn, Source
 from igual.errors import TableError
 from igual.text.cells import print_cells, read_cells
 from igual.text.plain_types import to_plain
+from igual.threads import map_in_order
 
 Keys = npt.NDArray[np.int64]
 OnPlaces = Callable[[Codes], None]
@@ -107,7 +109,7 @@ class Counter:
         self._size = 0
 
     def add(self, part: Combinations) -> None:
-        """Count another part.
+        """Count another part; what `is_due` is to be merged soon.
 
         Args:
             part: Its combinations.
@@ -115,22 +117,26 @@ class Counter:
         self._counted.append(part)
         self._waiting += len(part.rows)
         self._size += _bytes_of(part)
-        if self._waiting > max(_LEAST_WAITING, self._again * len(self._counted[0].rows)):
-            self._merge()
+
+    @property
+    def is_due(self) -> bool:
+        """Whether so much was counted in several parts that it is worth merging."""
+        return self._waiting > max(_LEAST_WAITING, self._again * len(self._counted[0].rows))
 
     def exceeds(self, bounds: Bounds) -> bool:
         """Tell whether more was counted than is to be held."""
         if self._waiting <= bounds.values and self._size <= bounds.size:
             return False
-        self._merge()
+        self.merge()
         return self._waiting > bounds.values or self._size > bounds.size
 
     def count(self) -> Combinations:
         """Give what was counted so far."""
-        self._merge()
+        self.merge()
         return self._counted[0] if self._counted else Combinations((), np.zeros(0, np.int64))
 
-    def _merge(self) -> None:
+    def merge(self) -> None:
+        """Find what several parts have in common."""
         parts = self._counted
         if len(parts) > 1 or not all(part.is_distinct for part in parts):
             cells = [_join([part.cells[place] for part in parts]) for place in range(self._width)]
@@ -147,6 +153,15 @@ class Counter:
                 self._on_places(places[start : start + len(part.rows)])
             start += len(part.rows)
         self._has_merged = bool(parts)
+
+
+def merge_due(counters: Iterable[Counter]) -> None:
+    """Merge what was counted where that is due, several counters at a time."""
+    due = [counter for counter in counters if counter.is_due]
+    if len(due) == 1:
+        due[0].merge()
+    elif due:
+        deque(map_in_order(Counter.merge, due), maxlen=0)
 
 
 def _bytes_of(part: Combinations) -> int:

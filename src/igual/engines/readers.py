@@ -10,7 +10,7 @@ from typing import Any
 import pyarrow as pa
 
 from igual.engines.base import CleanColumn
-from igual.engines.combinations import Combinations, Counter, Finder, combine
+from igual.engines.combinations import Combinations, Counter, Finder, combine, merge_due
 from igual.engines.placing import place_cells
 from igual.text.cells import list_text_fields
 
@@ -44,6 +44,7 @@ class ReaderEngine:
                 kept.write_batch(batch)
                 for counter, group in zip(counters, groups, strict=True):
                     counter.add(combine([batch.column(name) for name in group]))
+                merge_due(counters)
         self._kept.flush()
         empty = pa.Table.from_batches([], table.schema)
         return [

@@ -8,6 +8,7 @@ from __future__ import annotations
 import contextlib
 import os
 import tempfile
+import threading
 import weakref
 from array import array
 from pathlib import Path
@@ -44,6 +45,7 @@ class RowCodes:
         weakref.finalize(self, _close, self._file)
         self._is_whole = hasattr(os, "pread")
         self._written = 0
+        self._one_by_one = threading.Lock()
         self._rows = array("q")
         # For each part: where its layout begins, how many numbers it has (0: it has none), and how large these are.
         self._layouts = (array("q"), array("q"), array("b"))
@@ -75,6 +77,11 @@ class RowCodes:
         self._places[group].append(self._write(places.astype(_PLACE, copy=False)))
 
     def _write(self, numbers: npt.NDArray[np.integer]) -> int:
+        # Places of several groups may be told at a time.
+        with self._one_by_one:
+            return self._write_next(numbers)
+
+    def _write_next(self, numbers: npt.NDArray[np.integer]) -> int:
         start = self._written
         if self._is_whole:
             try:

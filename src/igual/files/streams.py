@@ -26,6 +26,7 @@ from igual.engines.combinations import (
     OutgrowsMemoryError,
     combine,
     combine_rows,
+    merge_due,
     to_source,
 )
 from igual.engines.placing import place_cells
@@ -128,12 +129,15 @@ def _count_table(
         on_rows(rows)
         if codes is not None:
             codes.add(part_rows, [(own, len(combinations.rows)) for combinations, own in counted], layout)
-        for counter, (combinations, _), group in zip(counters, counted, groups, strict=True):
+        for counter, (combinations, _) in zip(counters, counted, strict=True):
             counter.add(combinations)
+        merge_due(counters)
+        for counter, group in zip(counters, groups, strict=True):
             if counter.exceeds(bounds):
                 raise OutgrowsMemoryError([opened.names[place] for place in group], group, bounds)
+    all_counted = map_in_order(Counter.count, counters)
     columns = [
-        _or_none(counter.count(), opened, group) for counter, group in zip(counters, groups, strict=True)
+        _or_none(combinations, opened, group) for combinations, group in zip(all_counted, groups, strict=True)
     ]
     source = to_source(opened.names, groups, columns)
     kept = codes if codes is not None and codes.finish() else None
