@@ -95,6 +95,12 @@ def test_initials_inside_a_name() -> None:
         ("e.n.t.", "Ear, nose and throat", "the initials of Ear, nose and throat"),
         ("ENAT", "Ear, nose and throat", "the initials of Ear, nose and throat"),
         ("RIP", "Records for Inland Ports Ltd", "the initials of Records for Inland Ports Ltd"),
+        ("B&Q", "Berths and quays", "the initials of Berths and quays"),
+        ("B & Q", "Berths and quays", "the initials of Berths and quays"),
+        ("b and q", "Berths and quays", "the initials of Berths and quays"),
+        ("B&Q", "Berths & Quays", "the initials of Berths & Quays"),
+        ("BQ", "Berths & Quays", "the initials of Berths & Quays"),
+        ("B&T", "Berths and quays", None),
         ("Kestrel Hill", "KH", "‘KH’ short for ‘kestrel hill’"),
         ("Clinic of the old town", "C.O.T.", "‘C.O.T.’ short for ‘clinic of the old town’"),
         ("Old Ale Kitchen", "oak", None),  # a word, unless it is written as initials are
@@ -109,6 +115,28 @@ def test_initials_leave_out_small_words_and_stand_on_either_side(
     assert found["why"] == (
         f"{why}; but initials may stand for something else" if why else "no entry comes near"
     )
+
+
+def test_a_letter_alone_may_be_a_word_cut_short() -> None:
+    entries = ["Tennis", "Table tennis", "Kestrel Hill", "Orchard", "Lantern Quay"]
+    found = matched(["T. tennis", "Kestrel Hill B", "Orchard's", "l’Orchard", "Kestrels Hill"], entries)
+    assert {value: row["status"] for value, row in found.items()} == {
+        "T. tennis": "open", "Kestrel Hill B": "open",
+        "Orchard's": "settled", "l’Orchard": "settled", "Kestrels Hill": "settled",
+    }  # fmt: skip
+    assert (found["T. tennis"]["proposal"], found["T. tennis"]["runner_up"]) == ("Tennis", "Table tennis")
+    assert found["Kestrel Hill B"]["why"].endswith("but ‘b’ may matter")
+
+
+def test_what_connects_words_is_short_for_none() -> None:
+    entries = ["Lantern Quay International", "Kestrel Quay Denmere", "Tarn del Mar"]
+    found = matched(
+        ["La Mesa Quay International", "Kestrel Quay DE", "Tarn de Mar", "Lan Quay International"], entries
+    )
+    # As the last word it connects nothing, and it may stand for another that does.
+    assert [row["status"] for row in found.values()].count("settled") == 3
+    assert found["La Mesa Quay International"]["status"] != "settled"
+    assert "‘la’ short for" not in found["La Mesa Quay International"]["why"]
 
 
 def test_initials_of_two_entries_are_asked_about_alone() -> None:

@@ -10,12 +10,12 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT, Mask
+from igual.column import TEXT, Mask, to_mask
 from igual.matching import fitted
 from igual.matching.edits import FAR, UNIT, Edits
 from igual.matching.pairs import Ints, mark_run_starts, number_within_runs
 from igual.matching.texts import Texts
-from igual.matching.vocabulary import NUMBERS, Vocabulary
+from igual.matching.vocabulary import CONNECTING, NUMBERS, Vocabulary
 from igual.matching.words import Words
 
 Floats = npt.NDArray[np.float64]
@@ -92,6 +92,7 @@ class WordAligner:
         self.texts = read_words(entries.vocabulary)
         self._prepared = edits.entries(self.texts)
         self.stands_for = _find_equivalents(vocabulary, entries.vocabulary)
+        self._connects = _mark_connecting(entries)
 
     def align(
         self, values: Words, texts: Texts, value_idx: Ints, entry_idx: Ints, extra: Floats, missing: Floats
@@ -121,7 +122,9 @@ class WordAligner:
         how, is_longer, edits, cost = self._compare(values.vocabulary, texts, *ids)
         cost = cost[back]
         all_words = Alignment(pair, value_word, entry_word, how[back], is_longer[back], edits[back], cost)
-        worth = np.flatnonzero(cost < extra[value_ids] + missing[entry_ids])
+        is_worth = cost < extra[value_ids] + missing[entry_ids]
+        is_worth[self._find_connecting(all_words, values, value_idx, entry_idx, is_worth)] = False
+        worth = np.flatnonzero(is_worth)
         # Of words that cost the same, those that stand in the same places.
         apart = np.abs(value_word[worth] - entry_word[worth])
         order = worth[np.lexsort((entry_word[worth], value_word[worth], apart, cost[worth], pair[worth]))]
@@ -137,6 +140,24 @@ class WordAligner:
             ]
         chosen = np.concatenate([np.zeros(0, np.int64), *taken])
         return all_words.take(chosen[np.lexsort((value_word[chosen], pair[chosen]))])
+
+    def _find_connecting(
+        self, words: Alignment, values: Words, value_idx: Ints, entry_idx: Ints, looked_at: Mask
+    ) -> Ints:
+        """Words that connect others and would be short for one that doesn't: the last of a text connects nothing."""
+        cut = np.flatnonzero(looked_at & (words.how >= CUT))
+        pair, sides = words.pair[cut], []
+        for side, connects, places, word in (
+            (values, _mark_connecting(values), value_idx[pair], words.value_word[cut]),
+            (self.entries, self._connects, entry_idx[pair], words.entry_word[cut]),
+        ):
+            is_such = connects[side.ids[side.starts[places] + word]]
+            sides.append((is_such, is_such & (word < side.counts[places] - 1)))
+        value, entry = sides
+        is_longer = words.is_longer[cut]
+        is_found = np.where(is_longer, entry[1] & ~value[0], value[1] & ~entry[0])
+        found: Ints = cut[is_found]
+        return found
 
     def _compare(
         self, vocabulary: pa.Array, all_texts: Texts, value_ids: Ints, entry_ids: Ints
@@ -174,6 +195,12 @@ class WordAligner:
         pairs = [place * len(self.texts) + entry for place, entries in known for entry in entries]
         pairs_stated: Mask = np.isin(value_ids * len(self.texts) + entry_ids, pairs)
         return pairs_stated
+
+
+def _mark_connecting(words: Words) -> Mask:
+    """Which words connect others, (vocabulary,); letters may be short for a word."""
+    connecting = [word for word in CONNECTING if len(word) > 1]
+    return to_mask(pc.is_in(words.vocabulary, pa.array(connecting, TEXT)))
 
 
 def _price_of(way: Ints) -> Floats:

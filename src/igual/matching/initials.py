@@ -14,6 +14,7 @@ from igual.matching.choosing import join_pairs
 from igual.matching.pairs import Ints, expand_spans
 from igual.matching.scope import Scope, keep_allowed
 from igual.matching.scoring import Floats
+from igual.matching.vocabulary import CONNECTING
 from igual.matching.words import Words
 
 # Initials that more entries share lead to none; where a scope restricts these, more of them are looked at.
@@ -21,12 +22,6 @@ _CROWD, _CROWD_IN_SCOPE = 60, 2000
 _SHORTEST, _LONGEST = 2, 6
 # Where the value is initials; and where the entry is, which a name that is written out is seldom meant to be.
 _VALUE_COST, _ENTRY_COST = 6.0, 8.0
-# Between the words of names; initials leave them out, or have them, with the other small words.
-_CONNECTING = (
-    "at", "by", "for", "from", "in", "on", "or", "to", "with", "da", "das", "de", "del", "della", "den", "der", "des",
-    "di", "die", "do", "dos", "du", "e", "el", "en", "et", "fur", "im", "la", "las", "le", "les", "los", "und", "van",
-    "von", "y", "zu", "zum", "zur",
-)  # fmt: skip
 
 
 class Initials:
@@ -39,7 +34,7 @@ class Initials:
     """
 
     def __init__(self, entries: Words, spellings: pa.Array, small_words: Sequence[str]) -> None:
-        self._left_out = pa.array((*small_words, *_CONNECTING), TEXT)
+        self._left_out = pa.array((*small_words, *CONNECTING), TEXT)
         whole, short, as_initials = self._spell(entries)
         as_initials = pc.if_else(pc.utf8_is_upper(spellings), as_initials, "")
         several = pa.array(entries.counts > 1)
@@ -84,11 +79,15 @@ class Initials:
         first = pc.utf8_slice_codeunits(words, 0, 1)
         offsets = np.append(0, np.cumsum(texts.counts))
         whole = _join(first, offsets)
-        short = _join(pc.if_else(pc.is_in(words, self._left_out), "", first), offsets)
-        sizes = np.bincount(texts.owners, np.asarray(pc.utf8_length(words)), len(texts.counts))
+        is_small, is_letter = pc.is_in(words, self._left_out), pa.array(texts.is_letter[texts.all_ids])
+        short = _join(pc.if_else(is_small, "", first), offsets)
         one_word = _join(pc.if_else(pa.array(np.repeat(texts.counts == 1, texts.counts)), words, ""), offsets)
-        is_of_letters = pa.array((texts.counts > 1) & (sizes == texts.counts))
-        return _Spelled(whole, short, pc.if_else(is_of_letters, whole, one_word))
+        letters = _join(pc.if_else(is_letter, words, ""), offsets)
+        others = to_mask(pc.invert(pc.or_(is_small, is_letter)))
+        is_of_letters = (texts.counts > 1) & (np.bincount(texts.owners, others, len(texts.counts)) == 0)
+        # Between letters there may be small words, or what stands for one: A and E, A & E, A&E.
+        as_initials = pc.replace_substring(pc.if_else(pa.array(is_of_letters), letters, one_word), "&", "")
+        return _Spelled(whole, short, as_initials)
 
 
 class _Spelled(NamedTuple):

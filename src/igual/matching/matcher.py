@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection, Mapping, Sequence
 from typing import Literal, NamedTuple
 
@@ -280,7 +281,7 @@ def _find_all_doubts(
     is_long = values.is_truncated[positions] | entries.is_truncated[spelling]
     is_long |= np.maximum(*spaces) >= MOST_WORDS
     distinguishing = _find_distinguishing_words(
-        index, queries, best, is_near & (np.maximum(*spaces) > 0) & ~initials_alone
+        index, queries, written, best, is_near & (np.maximum(*spaces) > 0) & ~initials_alone
     )
     is_shortened = (best.reading == BY_WORDS) & (np.maximum(*spaces) == 0)
     looked_at = (
@@ -326,7 +327,7 @@ def _mark_initials(index: MatchIndex, queries: Queries, best: _Best, spelling: I
 
 
 def _find_distinguishing_words(
-    index: MatchIndex, queries: Queries, best: _Best, looked_at: Mask
+    index: MatchIndex, queries: Queries, written: pa.Array, best: _Best, looked_at: Mask
 ) -> dict[int, list[Reason]]:
     """Words that only one of a pair has, and that tell entries of the list apart, by their number in `best`."""
     numbers = np.flatnonzero(looked_at)
@@ -338,6 +339,8 @@ def _find_distinguishing_words(
     plain: dict[int, list[str]] = {}
     for pair, word, place in search.wording.find_distinguishing(queries.words, *pairs, by_letters):
         number = int(numbers[pair])
+        if len(word) == 1 and _is_elided(word, written[int(pairs[0][pair])].as_py()):
+            continue
         example = told.find_example(place, int(pairs[1][pair])) if place >= 0 else (-1, -1)
         if example[0] >= 0:
             examples = [spellings[spelling].as_py() for spelling in example]
@@ -349,6 +352,12 @@ def _find_distinguishing_words(
     for number, words in plain.items():
         reasons.setdefault(number, []).append(Reason("words may matter", tuple(words)))
     return reasons
+
+
+def _is_elided(letter: str, text: str) -> bool:
+    """Whether a letter is joined to a word of a text by an apostrophe."""
+    found = re.search(rf"\w['’]{re.escape(letter)}\b|\b{re.escape(letter)}['’]\w", text, re.IGNORECASE)
+    return found is not None
 
 
 def _letters_of(text: str) -> str:

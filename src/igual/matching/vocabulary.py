@@ -45,6 +45,12 @@ SMALL_WORDS = (
     "the", "a", "an", "of", "and", "&", "inc", "incorporated", "ltd", "limited", "llc", "plc", "corp", "corporation",
     "co", "company", "gmbh", "ag", "sa", "kg", "g", "cm", "mm", "m", "km", "ml", "l", "pcs", "pc",
 )  # fmt: skip
+# Between the words of names: initials may leave them out, as the small words, and they are short for nothing.
+CONNECTING = (
+    "&", "at", "by", "for", "from", "in", "on", "or", "to", "with", "da", "das", "de", "del", "della", "den", "der",
+    "des", "di", "die", "do", "dos", "du", "e", "el", "en", "et", "fur", "im", "la", "las", "le", "les", "los", "und",
+    "van", "von", "y", "zu", "zum", "zur",
+)  # fmt: skip
 NUMBERS = {
     word: str(number)
     for number, word in enumerate(

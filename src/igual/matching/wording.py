@@ -146,9 +146,9 @@ class Wording:
         return Words.of(keys, parts, self._position_of)
 
     def knows_all_words(self, values: Words) -> Mask:
-        """Which values have no word but such as entries have, or such as stand for one of theirs."""
+        """Which values have no word but such as entries have, or such as stand for one of theirs, or letters alone."""
         stated = pc.is_in(values.vocabulary, pa.array(self._aligner.stands_for, TEXT))
-        known = (values.known >= 0) | to_mask(stated)
+        known = (values.known >= 0) | to_mask(stated) | values.is_letter
         strange = np.bincount(values.owners, ~known[values.all_ids], len(values.counts))
         is_understood: Mask = (strange == 0) & (values.counts > 0)
         return is_understood
@@ -295,7 +295,8 @@ class Wording:
             values: The words of values.
             value_idx: Positions of values, (pairs,).
             entry_idx: Positions of entries, (pairs,).
-            one_sided: Pairs in which such words only count where the other text has no word left over, (pairs,).
+            one_sided: Pairs in which such words only count where the other text has no word left over, and letters
+                that stand alone in the value count always, (pairs,).
 
         Yields:
             The pair, the word, and its place in the vocabulary of the entries where it tells entries apart, else -1.
@@ -318,7 +319,8 @@ class Wording:
             instead[0]
             | extra_told.excludes[extra.ids]
             | (extra_told.apart[extra.ids] >= _APART)
-            | both[extra.pair],
+            | both[extra.pair]
+            | (one_sided[extra.pair] & values.is_letter[extra.ids]),
             instead[1]
             | missing_told.excludes[missing.ids]
             | (missing_told.apart[missing.ids] >= _APART)

@@ -9,7 +9,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT, Mask
+from igual.column import TEXT, Mask, to_mask
 from igual.matching.keys import plain, words_key
 from igual.matching.pairs import Ints, expand_spans, number_within_runs
 from igual.text.arrays import has_pattern
@@ -42,6 +42,11 @@ class Words(NamedTuple):
     in_brackets: Mask
     vocabulary: pa.Array
     known: Ints
+
+    @property
+    def is_letter(self) -> Mask:
+        """Which words are a single character, (vocabulary,)."""
+        return to_mask(pc.equal(pc.utf8_length(self.vocabulary), 1))
 
     @classmethod
     def of(cls, keys: pa.Array, parts: pa.Array, place_of: Mapping[str, int] | None = None) -> Words:
