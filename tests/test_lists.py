@@ -334,6 +334,17 @@ NEW = igual.ReferenceList(
 )  # fmt: skip
 
 
+def test_a_new_version_may_lack_what_rulings_in_a_context_look_at() -> None:
+    beside = igual.ReferenceList(["Pier", "Quay"], {}, {"town": ["Tarn", "Almery"]})
+    rule = Match(column="t", list="l", within={"town": "b"})
+    rulings = igual.Rulings().decide("t", "Peer", "Pier", within="Tarn").decide("t", "Kee", "Quay")
+    book = igual.Rulebook([rule], {"l": beside}, rulings=rulings)
+    told = find_affected(book, "l", igual.ReferenceList(["Pier", "Quai"]))
+    assert [(one.kind, one.parts[0]) for one in told] == [
+        ("looks up", "l"), ("attribute gone", "town"), ("stale ruling", "Kee"),
+    ]  # fmt: skip
+
+
 def test_versions_of_a_list_and_what_they_touch(run: Run, write: Callable[..., Path]) -> None:
     changes = igual.compare_lists(OLD, NEW)
     assert changes.fillna("").values.tolist() == [
@@ -357,7 +368,7 @@ def test_versions_of_a_list_and_what_they_touch(run: Run, write: Callable[..., P
         ("stale ruling", ("elmtree", "Elm", "by Ines on 2026-05-08")),
     ]
     shown = as_text(list_changes_view(compare_versions(OLD, NEW), told))
-    assert "it gives the attribute 'height', which the new version lacks" in shown
+    assert "it takes the attribute 'height', which the new version lacks" in shown
     assert "'elmtree' was ruled 'Elm' by Ines on 2026-05-08" in shown
     write("old.csv", "value\nElm\nOak\n")
     write("new.csv", "value\nOak\n")

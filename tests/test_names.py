@@ -105,6 +105,7 @@ def test_initials_inside_a_name() -> None:
         ("Clinic of the old town", "C.O.T.", "‘C.O.T.’ short for ‘clinic of the old town’"),
         ("Old Ale Kitchen", "oak", None),  # a word, unless it is written as initials are
         ("m", "The Maple", None),
+        ("BQ Ltd", "Berths & Quays Ltd", "the initials of Berths & Quays Ltd"),
     ],
 )
 def test_initials_leave_out_small_words_and_stand_on_either_side(

@@ -79,12 +79,15 @@ class Initials:
         first = pc.utf8_slice_codeunits(words, 0, 1)
         offsets = np.append(0, np.cumsum(texts.counts))
         whole = _join(first, offsets)
-        is_small, is_letter = pc.is_in(words, self._left_out), pa.array(texts.is_letter[texts.all_ids])
-        short = _join(pc.if_else(is_small, "", first), offsets)
-        one_word = _join(pc.if_else(pa.array(np.repeat(texts.counts == 1, texts.counts)), words, ""), offsets)
-        letters = _join(pc.if_else(is_letter, words, ""), offsets)
-        others = to_mask(pc.invert(pc.or_(is_small, is_letter)))
-        is_of_letters = (texts.counts > 1) & (np.bincount(texts.owners, others, len(texts.counts)) == 0)
+        is_small, is_letter = (to_mask(pc.is_in(words, self._left_out)), texts.is_letter[texts.all_ids])
+        short = _join(pc.if_else(pa.array(is_small), "", first), offsets)
+        # A word alone, or beside small ones: KW, KW Ltd.
+        is_idle = is_small & ~is_letter & (texts.counts > 1)[texts.owners]
+        is_alone = np.bincount(texts.owners, ~is_idle, len(texts.counts)) == 1
+        one_word = _join(pc.if_else(pa.array(~is_idle & is_alone[texts.owners]), words, ""), offsets)
+        letters = _join(pc.if_else(pa.array(is_letter), words, ""), offsets)
+        others = np.bincount(texts.owners, ~is_small & ~is_letter, len(texts.counts))
+        is_of_letters = (texts.counts > 1) & (others == 0)
         # Between letters there may be small words, or what stands for one: A and E, A & E, A&E.
         as_initials = pc.replace_substring(pc.if_else(pa.array(is_of_letters), letters, one_word), "&", "")
         return _Spelled(whole, short, as_initials)

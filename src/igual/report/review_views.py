@@ -124,7 +124,7 @@ def _format_affected(one: Affected) -> str:
         return f"'{first}' was ruled '{draw_value(ruling)}' {author}".rstrip()
     return {
         "looks up": f"it looks into list '{first}'",
-        "attribute gone": f"it gives the attribute '{first}', which the new version lacks",
+        "attribute gone": f"it takes the attribute '{first}', which the new version lacks",
         "writes lost entry": f"it writes '{first}', which is no entry any more",
     }[one.kind]
 

@@ -134,11 +134,12 @@ class Match(ListRule):
         return [*([self.give] if self.give is not None else []), *self.within]
 
     def list_contexts(self, shelf: Shelf) -> Collection[str] | None:
-        """List what the attributes of `within` are, of all entries."""
+        """List what the attributes of `within` are, of all entries; none in a new version that lacks one."""
         if not self.within:
             return None
-        attributes = shelf.lists[self.list].attributes
-        return set(join_contexts([pa.array(attributes[name], TEXT) for name in self.within]).to_pylist())
+        held = shelf.lists[self.list].attributes
+        some = [pa.array(held[name], TEXT) for name in self.within if name in held]
+        return set(join_contexts(some).to_pylist()) if len(some) == len(self.within) else ()
 
     def with_rulings(self, rewriter: Rewriter, rulings: Rulings, column: str) -> Rewriter:
         """Give the prepared rule what was ruled on the values of a column."""

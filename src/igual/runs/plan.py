@@ -105,10 +105,12 @@ class Plan:
             The texts; None where its rules look at values alone.
         """
         known: set[str] = set()
+        looks_beside = False
         for rule in self._list_asking(column):
             name, contexts = self.name_list(rule, column), rule.list_contexts(self.shelf)
+            looks_beside |= bool(name) or contexts is not None
             known |= {join_context(name, context) for context in contexts or ([""] if name else [])}
-        return set(fold_contexts(known)) if known else None
+        return set(fold_contexts(known)) if looks_beside else None
 
     def name_list(self, rule: Rule, column: str) -> str:
         """Name the list that a rule matches a column to, where other rules match it to other lists.
