@@ -118,6 +118,37 @@ def test_initials_leave_out_small_words_and_stand_on_either_side(
     )
 
 
+@pytest.mark.parametrize(
+    ("value", "entry"),
+    [
+        ("Green way", "Greenway Airport"),
+        ("Sunriver", "Sun River Airport"),
+        ("R Mel", "R'mel Airport"),
+        ("Air Port Sunriver Intl.", "Sun River International Airport"),
+        ("Unit 2 a Harbour", "Harbour Unit 2A"),
+    ],
+)
+def test_words_that_are_written_as_one_or_as_two(value: str, entry: str) -> None:
+    entries = [
+        entry,
+        "Tarn Airport",
+        "Kestrel Airport",
+        "Lantern Airport",
+        "Quay Airport",
+        "Mole 1 2 Airport",
+    ]
+    assert (matched([value], entries)[value]["status"], matched([value], entries)[value]["proposal"]) == (
+        "settled", entry,
+    )  # fmt: skip
+
+
+def test_numbers_are_not_joined() -> None:
+    entries = ["Mole 12 Airport", "Pier 3 4 Airport", "Quay Airport", "Tarn Airport"]
+    found = matched(["Mole 1 2", "Pier 34", "Mole 12"], entries)
+    assert [value for value, row in found.items() if row["status"] == "settled"] == ["Mole 12"]
+    assert matched(["green way", "x", ""], ["Greenway"])["green way"]["proposal"] == "Greenway"
+
+
 def test_a_letter_alone_may_be_a_word_cut_short() -> None:
     entries = ["Tennis", "Table tennis", "Kestrel Hill", "Orchard", "Lantern Quay"]
     found = matched(["T. tennis", "Kestrel Hill B", "Orchard's", "l’Orchard", "Kestrels Hill"], entries)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import cached_property
 
 import numpy as np
@@ -17,6 +16,7 @@ from igual.matching.endings import Endings
 from igual.matching.forms import Forms
 from igual.matching.grams import Grams
 from igual.matching.initials import Initials
+from igual.matching.joined_words import JoinedWords
 from igual.matching.letter_model import LetterModel
 from igual.matching.pairs import Ints, pack_pairs, split_runs
 from igual.matching.queries import PreparedSounds, Queries
@@ -32,8 +32,6 @@ from igual.matching.scoring import (
     weigh_letters,
 )
 from igual.matching.shortened import find_shortened
-from igual.matching.sounds import consonants, unspaced
-from igual.matching.texts import Texts
 from igual.matching.vocabulary import Vocabulary
 from igual.matching.wording import Wording
 from igual.matching.words import Words
@@ -101,7 +99,7 @@ class CandidateSearch:
 
     @cached_property
     def _sounded(self) -> PreparedSounds:
-        return _prepare_sounds(self.forms, self._sound_edits.entries)
+        return PreparedSounds.of(self.forms, self._sound_edits.entries)
 
     @cached_property
     def _same_consonants(self) -> Deletions:
@@ -126,6 +124,10 @@ class CandidateSearch:
         """The words of the spellings, prepared for comparing."""
         words = Words.of(self.forms.word_keys, self.forms.parts)
         return Wording(words, self.edits, self.vocabulary, self._owners, self._groups)
+
+    @cached_property
+    def _joined_words(self) -> JoinedWords:
+        return JoinedWords(self.wording.entries)
 
     @cached_property
     def initials(self) -> Initials:
@@ -158,7 +160,8 @@ class CandidateSearch:
         Returns:
             The values, ready to be searched for.
         """
-        sounded = _prepare_sounds(values, self._sound_edits.values)
+        values = self._joined_words.rejoin(values)
+        sounded = PreparedSounds.of(values, self._sound_edits.values)
         words = self.wording.words(values.word_keys, values.parts)
         counted = self.wording.count_distinguishing_letters(words, values.letters.lengths)
         sizes = len(self.spellings) if scope is None else scope.sizes
@@ -393,8 +396,3 @@ class CandidateSearch:
                 )
             parts.append(read.take(np.isfinite(read.cost)))
         return concatenate_candidates(parts)
-
-
-def _prepare_sounds(texts: Forms, prepare: Callable[[Texts], Prepared]) -> PreparedSounds:
-    spoken = unspaced(texts.sounds)
-    return PreparedSounds(prepare(spoken), prepare(consonants(spoken)))

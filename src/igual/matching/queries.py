@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import NamedTuple
 
 from igual.matching.edits import Prepared
@@ -9,6 +10,8 @@ from igual.matching.forms import Forms
 from igual.matching.pairs import Ints
 from igual.matching.scope import Scope
 from igual.matching.scoring import Floats
+from igual.matching.sounds import consonants, unspaced
+from igual.matching.texts import Texts
 from igual.matching.words import Words
 
 
@@ -22,6 +25,20 @@ class PreparedSounds(NamedTuple):
 
     sounds: Prepared
     consonants: Prepared
+
+    @classmethod
+    def of(cls, texts: Forms, prepare: Callable[[Texts], Prepared]) -> PreparedSounds:
+        """Prepare the sounds of texts.
+
+        Args:
+            texts: The texts in all forms.
+            prepare: Prepares characters for comparing.
+
+        Returns:
+            Their sounds.
+        """
+        spoken = unspaced(texts.sounds)
+        return cls(prepare(spoken), prepare(consonants(spoken)))
 
 
 class Queries(NamedTuple):

@@ -1,0 +1,102 @@
+"""Words that one writes as two, or two as one: `Green way` for Greenway, `Sunriver` for Sun River."""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from igual.column import TEXT, Mask, to_mask
+from igual.matching.forms import Forms
+from igual.matching.pairs import Ints
+from igual.matching.spellings import Spellings
+from igual.matching.words import PARTS, Words
+
+_DIGIT_LAST, _DIGIT_FIRST = r"[0-9]$", r"^[0-9]"
+
+
+class JoinedWords:
+    """Tells by the words of a list where values have them joined or apart.
+
+    Args:
+        entries: The words of the entries.
+    """
+
+    def __init__(self, entries: Words) -> None:
+        self._entries = entries
+
+    @cached_property
+    def _known(self) -> Spellings:
+        """The words of the entries."""
+        words = self._entries.vocabulary
+        return Spellings(words, np.arange(len(words)))
+
+    @cached_property
+    def _two(self) -> tuple[pa.Array, Spellings]:
+        """Two words that follow each other in an entry, with a space between; and the same without it."""
+        owners, ids = self._entries.owners, self._entries.all_ids
+        after = np.flatnonzero(owners[1:] == owners[:-1])
+        size = max(len(self._entries.vocabulary), 1)
+        both = np.unique(ids[after] * size + ids[after + 1])
+        first, second = (self._entries.vocabulary.take(pa.array(some)) for some in np.divmod(both, size))
+        kept = pa.array(~_meet_in_digits(first, second))
+        first, second = first.filter(kept), second.filter(kept)
+        joined = _join(first, second, "")
+        return _join(first, second, " "), Spellings(joined, np.arange(len(joined)))
+
+    def rejoin(self, values: Forms) -> Forms:
+        """Write the words of values as the entries have them, joined or apart.
+
+        Args:
+            values: The values in all forms, (values,).
+
+        Returns:
+            The same; where words were changed, they stand in no parts.
+        """
+        lists = pc.split_pattern(values.word_keys, " ")
+        words, owners = lists.flatten(), pc.list_parent_indices(lists).to_numpy()
+        strange = self._known.look_up(words) < 0
+        if not strange.any():
+            return values
+        apart = np.full(len(words), -1)
+        apart[strange] = self._two[1].look_up(words.filter(pa.array(strange)))
+        together = self._find_together(words, owners, strange & (apart < 0))
+        changed = np.unique(owners[(apart >= 0) | together])
+        if not len(changed):
+            return values
+        words = pc.if_else(pa.array(apart >= 0), self._two[0].take(pa.array(np.maximum(apart, 0))), words)
+        # Behind a word stands a space, but for the first of two that are one.
+        spaces = pa.array(np.where(together, "", " "), words.type)
+        spaced = pc.binary_join_element_wise(words, spaces, pa.scalar("", words.type))
+        whole = pc.binary_join(
+            pa.LargeListArray.from_arrays(lists.offsets, spaced), pa.scalar("", words.type)
+        )
+        mask = np.zeros(len(values.word_keys), np.bool_)
+        mask[changed] = True
+        keys = pc.if_else(pa.array(mask), pc.utf8_trim(whole, " "), values.word_keys)
+        parts = pc.if_else(pa.array(mask), pa.scalar([], PARTS), values.parts)
+        return values._replace(word_keys=keys, parts=parts)
+
+    def _find_together(self, words: pa.Array, owners: Ints, strange: Mask) -> Mask:
+        """Which words are one with the next, which is strange or follows a strange one."""
+        together = np.zeros(len(words), np.bool_)
+        places = np.flatnonzero((owners[1:] == owners[:-1]) & (strange[1:] | strange[:-1]))
+        first, second = words.take(pa.array(places)), words.take(pa.array(places + 1))
+        joined = self._known.look_up(_join(first, second, ""))
+        together[places] = (joined >= 0) & ~_meet_in_digits(first, second)
+        # Of three that may be joined, the first two are.
+        together[1:] &= ~together[:-1]
+        return together
+
+
+def _join(first: pa.Array, second: pa.Array | pa.Scalar, between: str) -> pa.Array:
+    return pc.binary_join_element_wise(first, second, pa.scalar(between, TEXT))
+
+
+def _meet_in_digits(first: pa.Array, second: pa.Array) -> Mask:
+    """Where words would become one number."""
+    ends = to_mask(pc.match_substring_regex(first, _DIGIT_LAST))
+    begins = to_mask(pc.match_substring_regex(second, _DIGIT_FIRST))
+    return ends & begins
