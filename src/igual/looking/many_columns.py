@@ -40,7 +40,7 @@ _BEGINS_LIKE_MISSING, _ENDS_LIKE_MISSING = (
 )
 
 
-class Piece:
+class ValuePiece:
     """Some of the values, with what is asked of each again and again.
 
     Args:
@@ -164,7 +164,7 @@ class ManyColumns:
         columns: The columns.
     """
 
-    # Of all values, (values,) each; see `Piece`.
+    # Of all values, (values,) each; see `ValuePiece`.
     blank: cached_property[Mask] = _join("blank")
     first_bytes: cached_property[Bytes] = _join("first_bytes")
     last_bytes: cached_property[Bytes] = _join("last_bytes")
@@ -183,9 +183,9 @@ class ManyColumns:
         self.counts = np.concatenate([column.counts for column in columns])
         self._sizes = np.array([len(column.values) for column in columns], np.int64)
         self._edges = np.concatenate([[0], np.cumsum(self._sizes)])
-        self._pieces: dict[int, Piece] = {}
+        self._pieces: dict[int, ValuePiece] = {}
 
-    def ask(self, question: Callable[[Piece], Made]) -> list[Made]:
+    def ask(self, question: Callable[[ValuePiece], Made]) -> list[Made]:
         """Ask the same of all values, a piece at a time.
 
         Args:
@@ -197,7 +197,7 @@ class ManyColumns:
 
         def work(start: int, size: int) -> Made:
             if start not in self._pieces:
-                self._pieces[start] = Piece(self.values.slice(start, size), slice(start, start + size))
+                self._pieces[start] = ValuePiece(self.values.slice(start, size), slice(start, start + size))
             return question(self._pieces[start])
 
         return in_pieces(self.values, work)

@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 from igual.column import Codes, Column, Counts, Mask
 from igual.distinct import find_equal
 from igual.hashing import hash_texts
-from igual.looking.many_columns import ManyColumns, Piece
+from igual.looking.many_columns import ManyColumns, ValuePiece
 from igual.looking.measures import (
     find_lost_zeros,
     find_other_date_forms,
@@ -158,7 +158,7 @@ def _spaces_at_ends(many: ManyColumns) -> Mask:
 def _runs_of_spaces(many: ManyColumns) -> Mask:
     """Several spaces between characters that can be seen."""
 
-    def find(piece: Piece) -> Mask:
+    def find(piece: ValuePiece) -> Mask:
         is_space = _MAY_BE_SPACE.mark(piece.packed.data)
         # Most values have no two such bytes side by side.
         some = np.unique(piece.packed.texts_at(np.flatnonzero(is_space[:-1] & is_space[1:])))
