@@ -31,7 +31,7 @@ _SELDOM = ("igual.engines.", "igual.matching.compiled", "igual.report.drawn_figu
 SMALL_PARTS = (
     ("igual.files.streams", "PART_BYTES", 700), ("igual.files.streams", "_BYTES_PER_COLUMN", 100),
     ("igual.files.formats.base", "_ENOUGH_ROWS", 16), ("igual.files.formats.jsonl", "_BLOCK", 900),
-    ("igual.engines.combinations", "_LEAST_WAITING", 50),
+    ("igual.engines.counting", "_LEAST_WAITING", 50), ("igual.files.streams", "_COUNTED_BYTES", 700),
 )  # fmt: skip
 
 

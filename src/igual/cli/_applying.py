@@ -8,7 +8,7 @@ from pathlib import Path
 
 from igual.cli._loading import open_table
 from igual.cli._options import TableSource
-from igual.engines.combinations import Bounds
+from igual.engines.counting import Bounds
 from igual.errors import RulebookError, error_context
 from igual.files.pieces import Pieces, work_pieces
 from igual.files.rulebooks import load_rulebook

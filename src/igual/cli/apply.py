@@ -89,7 +89,7 @@ def apply(
     """  # noqa: D301 - \b keeps the lines of the examples
     from igual.cli._applying import apply_files
     from igual.cli._run_files import Run, TextChoice, write_outputs
-    from igual.engines.combinations import Bounds
+    from igual.engines.counting import Bounds
     from igual.files.applying import make_clean
     from igual.files.crosswalks import load_crosswalk
     from igual.files.tables import is_text_ending

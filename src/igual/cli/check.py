@@ -61,7 +61,7 @@ def check(
     """  # noqa: D301 - \b keeps the lines of the examples
     from igual.cli._applying import apply_files, gather_pieces
     from igual.cli._loading import report_reading
-    from igual.engines.combinations import Bounds
+    from igual.engines.counting import Bounds
     from igual.files.crosswalks import load_crosswalk
     from igual.report.check_views import finding_line, since_lines
     from igual.report.records import from_check

@@ -159,7 +159,7 @@ def _ask(
     """Ask about what is open in a table, one by one."""
     from igual.cli._applying import apply_files, gather_pieces
     from igual.cli._asking import ask_one_by_one, show_beside
-    from igual.engines.combinations import Bounds
+    from igual.engines.counting import Bounds
     from igual.files.rulings import rulings_file
     from igual.report.terminal import on_terminal
 
@@ -185,7 +185,7 @@ def _write_page(
     """Write what is open in a table as a page to decide on."""
     from igual.cli._applying import apply_files, book_files, gather_pieces
     from igual.cli._asking import show_beside
-    from igual.engines.combinations import Bounds
+    from igual.engines.counting import Bounds
     from igual.files.pages import page_ending, save_page
     from igual.report.pages.deciding_page import render_deciding_page
     from igual.report.terminal import show_line

@@ -10,7 +10,8 @@ from typing import Any
 import pyarrow as pa
 
 from igual.engines.base import CleanColumn
-from igual.engines.combinations import Combinations, Counter, Finder, combine, merge_due
+from igual.engines.combinations import Combinations, Finder, combine
+from igual.engines.counting import Counter, merge_due
 from igual.engines.placing import place_cells
 from igual.text.cells import list_text_fields
 

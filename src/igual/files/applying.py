@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, NamedTuple
 import pyarrow as pa
 
 from igual.engines import OutputType
-from igual.engines.combinations import Bounds
+from igual.engines.counting import Bounds
 from igual.errors import OutputError, TableError
 from igual.files.existing import NewFile, refuse_to_replace
 from igual.files.formats.base import ReadOptions, TextStyle, Writer

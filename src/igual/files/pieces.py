@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
 
-from igual.engines.combinations import Bounds, OutgrowsMemoryError
+from igual.engines.counting import Bounds, OutgrowsMemoryError
 from igual.files.formats.base import OpenedTable, TablePart
 from igual.files.streams import CountedTable, OnRows, count_table
 from igual.runs.account import Account

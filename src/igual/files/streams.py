@@ -17,18 +17,8 @@ import pyarrow as pa
 
 from igual.column import Codes
 from igual.engines import CleanColumn, Source
-from igual.engines.combinations import (
-    CHANGED,
-    Bounds,
-    Combinations,
-    Counter,
-    Finder,
-    OutgrowsMemoryError,
-    combine,
-    combine_rows,
-    merge_due,
-    to_source,
-)
+from igual.engines.combinations import CHANGED, Combinations, Finder, combine, combine_rows, to_source
+from igual.engines.counting import Bounds, Counter, OutgrowsMemoryError, merge_due
 from igual.engines.placing import place_cells
 from igual.errors import TableError, error_context
 from igual.files.csv_cells import guard_names

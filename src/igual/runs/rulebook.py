@@ -223,7 +223,7 @@ class Rulebook(Tabled):
             >>> (folder / "clean.csv").read_text()
             'species\n Norway  maple\n'
         """
-        from igual.engines.combinations import Bounds
+        from igual.engines.counting import Bounds
         from igual.files.applying import apply_file
         from igual.files.formats.base import ReadOptions
 
