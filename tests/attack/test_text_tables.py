@@ -25,7 +25,7 @@ from igual.files.quotes import are_quotes_well_formed, csv_of_any_size
 from igual.files.sources import NeedsParserError
 from igual.files.streams import count_table
 from igual.files.text_blocks import Spliced, TextBlock, read_blocks
-from igual.files.text_parsing import parse_block
+from igual.files.text_parsing import parse_block, parse_without_quotes
 from tests.conftest import Run, examples
 
 Write = Callable[[str, str | bytes], Path]
@@ -328,3 +328,26 @@ def test_cells_are_found_and_exchanged_as_a_parser_and_a_writer_do_it(
         made = block.splice([Spliced(at, cells, codes)])
         assert made.to_pybytes() == b"".join(encode_csv(kept, ",", line_end, has_header=False))
     assert block.splice([]).to_pybytes() == b"".join(encode_csv(wanted, ",", line_end, has_header=False))
+
+
+@examples(400)
+@given(data=st.data(), width=st.integers(1, 3), line_end=st.sampled_from(["\n", "\r\n", "\r"]))
+def test_cells_that_are_read_as_they_are_written_are_those_of_a_parser(
+    data: st.DataObject, width: int, line_end: str
+) -> None:
+    plain = st.lists(st.sampled_from(["a", "é", " ", "oak", "'"]), max_size=3).map("".join)
+    odd = st.lists(st.sampled_from(PIECES), max_size=4).map("".join)
+    cell = plain | plain.map('"{}"'.format) | st.sampled_from(['""""', '"a""b"'])
+    is_odd = data.draw(st.booleans(), "odd")
+    cell = cell | odd if is_odd else cell
+    rows = data.draw(st.lists(st.tuples(*[cell] * width), min_size=1, max_size=6))
+    content = line_end.join(map(",".join, rows)) + line_end
+    dialect = Dialect("utf-8", False, ",", line_end, tuple("abc"[:width]))
+    made = parse_without_quotes(content.encode(), dialect, range(width))
+    if made is None:
+        assert is_odd
+        return
+    assert are_quotes_well_formed(content.encode(), ",")
+    read = csv.reader(io.StringIO(content, newline=""), strict=True)
+    wanted = [row or [""] for row in read if row or width == 1]
+    assert [list(row.values()) for row in made.to_pylist()] == wanted
