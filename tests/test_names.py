@@ -118,6 +118,20 @@ def test_initials_leave_out_small_words_and_stand_on_either_side(
     )
 
 
+def test_a_letter_or_two_are_short_for_the_only_entry_that_begins_so() -> None:
+    found = matched(["M", "f", "Un", "X", "No"], ["Male", "Female", "Unknown", "Northern", "Noon"])
+    assert [found[value]["proposal"] for value in ("M", "f", "Un")] == ["Male", "Female", "Unknown"]
+    assert {found[value]["status"] for value in ("M", "f", "Un")} == {"open"}
+    assert found["f"]["why"] == "‘f’ short for ‘female’; but it may be a word of its own"
+    assert "short for" not in found["X"]["why"] + found["No"]["why"]
+    within = igual.Rulebook(
+        [Match(column="a", list="l", within={"town": "b"})],
+        {"l": igual.ReferenceList(["Quay", "Pier"], {}, {"town": ["Tarn", "Almery"]})},
+    )
+    outcome = within.apply({"a": ["Q", "Q"], "b": ["Tarn", "Almery"]})
+    assert outcome.open["proposal"].tolist() == ["Quay"]
+
+
 @pytest.mark.parametrize(
     ("value", "entry"),
     [
@@ -213,7 +227,7 @@ def test_a_word_cut_short_is_asked_about(entries: list[str], values: list[str], 
 
 
 def test_words_that_are_too_short_or_misspelt_are_not_cut_short() -> None:
-    found = matched(["Ja", "Septembr", "Setpember", "sp", "bern", "Novembre"], MONTHS)
+    found = matched(["Ju", "Septembr", "Setpember", "sp", "bern", "Novembre"], MONTHS)
     assert not [value for value, row in found.items() if "short for" in row["why"]]
     assert found["Septembr"]["status"] == found["Setpember"]["status"] == "settled"
     # Of two that it may be short for none is ahead.

@@ -1,4 +1,4 @@
-"""Single words cut short: `Sept` for `September`, `Paeds` for `Paediatrics`."""
+"""Single words cut short: `Sept` for `September`, `Paeds` for `Paediatrics`, `Y` for `Yes`."""
 
 from __future__ import annotations
 
@@ -6,19 +6,22 @@ import numpy as np
 
 from igual.column import Mask
 from igual.matching import fitted
-from igual.matching.alignment import CONTRACTED, CUT
+from igual.matching.alignment import CONTRACTED, CUT, CUT_TO_ONE, CUT_TO_TWO
+from igual.matching.choosing import join_pairs
 from igual.matching.pairs import Ints, pack_pairs
 from igual.matching.queries import Queries
+from igual.matching.scope import keep_allowed
 from igual.matching.scoring import BY_WORDS, SHORT, Candidates
 from igual.matching.texts import Texts
 from igual.matching.wording import Wording
 
-# A shorter word stands for too many others.
+# A shorter word stands for too many others, unless only one of the list begins with it.
 _SHORTEST = 3
 # The first letters stay; a word that lacks but one letter is misspelt.
 _SAME_LETTERS, _LEAST_CUT = 2, 2
 # What it costs that no other word speaks for the entry; and up to which cost longer words are misspelt rather than cut.
 _ALONE, _MISSPELT = 2.0, 11.0
+_NOWHERE = np.zeros(0, np.int64)
 
 
 def find_shortened(
@@ -51,11 +54,39 @@ def find_shortened(
         )
         begins = (first == second).all(axis=1)
         value_idx, entry_idx = value_idx[begins], entry_idx[begins]
+    first_letters = keep_allowed(queries.scope, *_find_by_first_letters(values, letters))
+    value_idx, entry_idx = join_pairs((value_idx, entry_idx), first_letters)
     aligned = wording.align(queries.words, value_idx, entry_idx).aligned
-    short = np.unique(aligned.pair[(aligned.how == CUT) | (aligned.how == CONTRACTED)])
+    short = np.unique(aligned.pair[np.isin(aligned.how, (CUT, CUT_TO_TWO, CUT_TO_ONE, CONTRACTED))])
     value_idx, entry_idx = value_idx[short], entry_idx[short]
     cost = wording.read(queries.words, value_idx, entry_idx)[0] + _ALONE
     # What is read by words is weighed otherwise; see `chances`.
     evidence = queries.evidence[value_idx] - (fitted.LISTED_PER_COST - fitted.LISTED_PER_WORD_COST) * cost
     reading = np.full(len(cost), BY_WORDS, np.int8)
     return Candidates(value_idx, entry_idx, cost, reading, evidence)
+
+
+def _find_by_first_letters(values: Texts, entries: Texts) -> tuple[Ints, Ints]:
+    """Find values of a letter or two with which a single entry begins: places in both, (pairs,) each."""
+    found = [(_NOWHERE, _NOWHERE)]
+    for size in range(1, _SHORTEST):
+        places = np.flatnonzero(values.lengths == size)
+        if not len(places):
+            continue
+        longer = np.flatnonzero(entries.lengths > size)
+        begins, first, times = np.unique(
+            _number_letters(entries, longer, size), return_index=True, return_counts=True
+        )
+        alone, owners = begins[times == 1], longer[first[times == 1]]
+        letters = _number_letters(values, places, size)
+        at = np.searchsorted(alone, letters)
+        is_there = at < len(alone)
+        is_there[is_there] = alone[at[is_there]] == letters[is_there]
+        found.append((places[is_there], owners[at[is_there]]))
+    return join_pairs(*found)
+
+
+def _number_letters(texts: Texts, places: Ints, size: int) -> Ints:
+    """The first letters of some texts as one number, (places,)."""
+    numbers: Ints = texts.characters[places, :size].astype(np.int64) @ (1 << 16 * np.arange(size))
+    return numbers
