@@ -124,6 +124,7 @@ def test_a_letter_or_two_are_short_for_the_only_entry_that_begins_so() -> None:
     assert {found[value]["status"] for value in ("M", "f", "Un")} == {"open"}
     assert found["f"]["why"] == "‘f’ short for ‘female’; but it may be a word of its own"
     assert "short for" not in found["X"]["why"] + found["No"]["why"]
+    assert matched(["ab", "c", "d"], ["a", "c", "b"])["d"]["status"] == "unknown"
     within = igual.Rulebook(
         [Match(column="a", list="l", within={"town": "b"})],
         {"l": igual.ReferenceList(["Quay", "Pier"], {}, {"town": ["Tarn", "Almery"]})},

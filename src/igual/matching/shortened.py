@@ -71,9 +71,9 @@ def _find_by_first_letters(values: Texts, entries: Texts) -> tuple[Ints, Ints]:
     found = [(_NOWHERE, _NOWHERE)]
     for size in range(1, _SHORTEST):
         places = np.flatnonzero(values.lengths == size)
-        if not len(places):
-            continue
         longer = np.flatnonzero(entries.lengths > size)
+        if not len(places) or not len(longer):
+            continue
         begins, first, times = np.unique(
             _number_letters(entries, longer, size), return_index=True, return_counts=True
         )

@@ -17,6 +17,7 @@ from igual.text.arrays import beyond_ascii, each_where, has_pattern, put_where, 
 from igual.text.beyond import find_characters, lower_alone
 from igual.text.finding import find_words
 from igual.text.identifiers import IDENTIFIER_STYLES, identifiers
+from igual.text.name_words import write_words
 from igual.text.names import SPECIAL, namer
 from igual.text.packed import (
     Bytes,
@@ -85,8 +86,21 @@ def recased(
     if style == "name":
         careful |= has_pattern(values, SPECIAL)
     made = pack(packed._replace(data=_cased_together(packed, style, keep, small, careful)), values)
-    one = text_recaser(style, frozenset(keep), frozenset(word.lower() for word in small), language)
-    return each_where(made, careful, values, one)
+    low = frozenset(word.lower() for word in small)
+    if style == "name":
+        return put_where(made, careful, values, lambda some: _write_names(some, low, frozenset(keep), change))
+    return each_where(made, careful, values, text_recaser(style, frozenset(keep), low, language))
+
+
+def _write_names(
+    values: pa.Array, small: Collection[str], keep: Collection[str], lower: Callable[[str], str]
+) -> pa.Array:
+    """Texts in the case of names, whatever words they have."""
+    packed = unpack(values)
+    characters = find_characters(packed)
+    words = _mark_words(packed, characters.mark(is_letter(packed.data), _is_letter))
+    bounds = np.flatnonzero(words.begins), np.flatnonzero(words.ends) + 1
+    return pack(write_words(packed, *bounds, characters, small, keep, lower), values)
 
 
 def _recased_by_stand_ins(

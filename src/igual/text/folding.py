@@ -53,9 +53,10 @@ _ANY_UNDECOMPOSED = re.compile(f"[{''.join(_UNDECOMPOSED)}]")
 # The accents of Europe's scripts are one block; marks of others stand among their letters.
 _ACCENTS = re.compile("[\u0300-\u036f]+")
 _MAY_HOLD_MARKS = re.compile("[\u0483-\U0010ffff]+")
-# All but scripts in which no letter has others to grow together with, once marks are gone.
+# All but signs, and scripts in which no letter has others to grow together with, once marks are gone.
 _NEEDS_NEIGHBOURS = (
-    r"[^\x00-\x{08ff}\x{1e00}-\x{1fff}\x{2000}-\x{2bff}\x{3000}-\x{30ff}\x{3400}-\x{4dbf}\x{4e00}-\x{9fff}]"
+    r"[^\x00-\x{08ff}\x{1e00}-\x{1fff}\x{2000}-\x{2bff}\x{3000}-\x{30ff}\x{3400}-\x{4dbf}\x{4e00}-\x{9fff}"
+    r"\x{fe00}-\x{fe0f}\x{1f000}-\x{1faff}]"
 )
 _SPACES = " \t" + LINE_BREAKS + "".join(ODD_SPACES)
 # Punctuation that says which thing is meant (C#, AT&T, 5 %) is never set aside.

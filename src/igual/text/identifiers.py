@@ -11,7 +11,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask
-from igual.text.arrays import beyond_ascii, each_where, has_pattern
+from igual.text.arrays import each_where
 from igual.text.beyond import CharacterPlaces, find_characters, lower_alone
 from igual.text.finding import find_words
 from igual.text.packed import (
@@ -42,12 +42,13 @@ def split_words(text: str) -> list[str]:
         >>> split_words("HTTPServer2Go_now")
         ['HTTP', 'Server', '2', 'Go', 'now']
     """
+    # An apostrophe parts nothing.
+    text = text.replace("'", "").replace("’", "")
     if text.isascii():
-        return _ASCII_WORD.findall(text.replace("'", ""))
+        return _ASCII_WORD.findall(text)
     words, start, before = [], 0, ""
     for at, character in enumerate(text):
-        is_apostrophe = character in "'’"
-        if not (character.isalnum() or is_apostrophe):
+        if not character.isalnum():
             words.append(text[start:at])
             start, before = at + 1, ""
             continue
@@ -56,10 +57,9 @@ def split_words(text: str) -> list[str]:
         )
         if before and (hump or before.isdigit() != character.isdigit()):
             words.append(text[start:at])
-            start, before = at, ""
-        before = before if is_apostrophe else character
-    bare = (word.replace("'", "").replace("’", "") for word in [*words, text[start:]])
-    return [word for word in bare if word]
+            start = at
+        before = character
+    return [word for word in [*words, text[start:]] if word]
 
 
 def identifier_in(style: IdentifierStyle, keep: Collection[str]) -> Callable[[str], str]:
@@ -93,12 +93,11 @@ _STYLES: dict[str, tuple[str, Callable[[str], str], Callable[[str], str]]] = {
 def identifiers(values: pa.Array, style: IdentifierStyle, keep: Collection[str]) -> pa.Array:
     """Texts as identifiers: all together, but for those with letters that need care one by one."""
     joint, first, other = _STYLES[style]
-    # An apostrophe parts nothing.
-    packed = unpack(pc.replace_substring(values, pattern="'", replacement=""))
+    for apostrophe in "'’":
+        values = pc.replace_substring(values, pattern=apostrophe, replacement="")
+    packed = unpack(values)
     characters = find_characters(packed)
-    careful = beyond_ascii(values)
-    if careful.any():
-        careful &= has_pattern(values, "['’]")
+    careful = np.zeros(len(values), np.bool_)
     words = _split_together(packed, characters)
     starts = np.flatnonzero(words.begins)
     bounds = np.searchsorted(starts, packed.offsets)

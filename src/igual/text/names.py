@@ -6,6 +6,7 @@ import functools
 import itertools
 import re
 from collections.abc import Callable, Collection
+from typing import NamedTuple
 
 # What follows Mac in names that have a capital there; other words that begin so (macaroni, macaw) are no names.
 _AFTER_MAC = frozenset({
@@ -29,7 +30,22 @@ SPECIAL = (
     r"|\p{Nd}(?:[a-z]|[^\x00-\x7f])|[odl](?:’|'[^\x00-\x7f])"
 )
 _WORD = re.compile(r"[^\W\d_]+(?:['’][^\W\d_]+)*")
-_AFTER_DIGIT = re.compile(r"\d[^\W\d_]")
+
+
+class WordPlace(NamedTuple):
+    """What tells how a word is written, beside the word.
+
+    Attributes:
+        is_inside: Whether another stands before it.
+        is_last: Whether none stands behind it.
+        is_behind_digit: Whether it stands right behind a digit.
+        is_before_box: Whether the next word is box.
+    """
+
+    is_inside: bool = True
+    is_last: bool = False
+    is_behind_digit: bool = False
+    is_before_box: bool = False
 
 
 def namer(small: frozenset[str], keep: frozenset[str], lower: Callable[[str], str]) -> Callable[[str], str]:
@@ -37,48 +53,52 @@ def namer(small: frozenset[str], keep: frozenset[str], lower: Callable[[str], st
 
     Words in mixed case that look intended stay, and so do those to keep.
     """
-    # What a word becomes depends on its place for a few words only; all others are put in their case once.
-    placed = frozenset({*small, *_WRITTEN, "po"})
 
     @functools.lru_cache(1 << 14)
-    def plain(word: str) -> str:
-        return (
-            word if word in keep or _looks_intended(word) else _one_word(lower(word), 1, False, frozenset())
-        )
+    def written(word: str, place: WordPlace) -> str:
+        return write_word(word, place, small, keep, lower)
 
     def one(text: str) -> str:
-        words = _WORD.findall(text)
-        if not words or (
-            not _AFTER_DIGIT.search(text)
-            and placed.isdisjoint(map(str.lower, words))
-            and not _ROMAN.fullmatch(words[-1].lower())
-        ):
-            return _WORD.sub(lambda word: plain(word[0]), text)
-        return _named(text, small, keep, lower)
+        words = list(_WORD.finditer(text))
+        last = len(words) - 1
+        parts, at = [], 0
+        for number, word in enumerate(words):
+            place = WordPlace(
+                number > 0,
+                number == last,
+                text[max(word.start() - 1, 0) : word.start()].isdigit(),
+                number < last and lower(words[number + 1][0]) == "box",
+            )
+            parts += [text[at : word.start()], written(word[0], place)]
+            at = word.end()
+        return "".join([*parts, text[at:]])
 
     return one
 
 
-def _named(text: str, small: Collection[str], keep: Collection[str], lower: Callable[[str], str]) -> str:
-    """The same word by word, for a text in which places matter."""
-    words = list(_WORD.finditer(text))
-    parts: list[str] = []
-    at = 0
-    for place, word in enumerate(words):
-        parts.append(text[at : word.start()])
-        at = word.end()
-        last = place == len(words) - 1
-        before = text[word.start() - 1 : word.start()]
-        box = lower(word[0]) == "po" and not last and lower(words[place + 1][0]) == "box"
-        if word[0] in keep or _looks_intended(word[0]):
-            parts.append(word[0])
-        elif box:
-            parts.append("PO")
-        elif before.isdigit():  # the end of 3rd, 21st, 12b
-            parts.append(lower(word[0]) if len(word[0]) > 1 else word[0].upper())
-        else:
-            parts.append(_one_word(lower(word[0]), place, last, small))
-    return "".join([*parts, text[at:]])
+def write_word(
+    word: str, place: WordPlace, small: Collection[str], keep: Collection[str], lower: Callable[[str], str]
+) -> str:
+    """Write one word of a name.
+
+    Args:
+        word: The word.
+        place: Where it stands.
+        small: Words that are low inside a name.
+        keep: Words that stay as they are.
+        lower: What makes a word low.
+
+    Returns:
+        The word in its case.
+    """
+    if word in keep or _looks_intended(word):
+        return word
+    low = lower(word)
+    if low == "po" and place.is_before_box:
+        return "PO"
+    if place.is_behind_digit:  # the end of 3rd, 21st, 12b
+        return low if len(word) > 1 else word.upper()
+    return _one_word(low, place.is_inside, place.is_last, small)
 
 
 def _looks_intended(word: str) -> bool:
@@ -86,12 +106,12 @@ def _looks_intended(word: str) -> bool:
     return any(one.islower() and next_.isupper() for one, next_ in itertools.pairwise(word))
 
 
-def _one_word(word: str, place: int, last: bool, small: Collection[str]) -> str:
-    if word in small and place and not last:
+def _one_word(word: str, is_inside: bool, last: bool, small: Collection[str]) -> str:
+    if word in small and is_inside and not last:
         return word
-    if place and word in _WRITTEN and (last or word not in _FIRM_ENDINGS):
+    if is_inside and word in _WRITTEN and (last or word not in _FIRM_ENDINGS):
         return _WRITTEN[word]
-    if place and last and len(word) > 1 and _ROMAN.fullmatch(word):
+    if is_inside and last and len(word) > 1 and _ROMAN.fullmatch(word):
         return word.upper()
     if re.match(r"[odl]['’]..", word):
         return word[0].upper() + word[1] + capital(word[2:])

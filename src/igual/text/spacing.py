@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 from typing import Literal
 
@@ -11,9 +10,10 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import Mask
-from igual.text.arrays import changed_where, each, has_pattern
+from igual.text.arrays import changed_where, has_pattern
 from igual.text.characters import JOINERS, LINE_BREAKS, ODD_SPACES, TAB, ZERO_WIDTH
 from igual.text.packed import (
+    ByteKinds,
     Offsets,
     Packed,
     Runs,
@@ -33,16 +33,16 @@ Become = Literal["space", "remove", "keep"]
 
 _ODD = "".join(ODD_SPACES)
 _NO_WIDTH = "".join(ZERO_WIDTH)
-# A joiner is meant only between letters of scripts that join, or in emoji: never beside ASCII or at an end.
-_STRAY_JOINER = re.compile("(?:(?<![^\x00-\x7f])[\u200c\u200d])|(?:[\u200c\u200d](?![^\x00-\x7f]))")
 # Scripts that are written without spaces between words, with their punctuation.
 _UNSPACED = (
     r"\p{Han}\p{Hiragana}\p{Katakana}\p{Thai}\p{Lao}\p{Khmer}\p{Myanmar}\x{3000}-\x{303f}\x{ff00}-\x{ffef}ー"
 )
 
 _TRIMS = {"both": pc.utf8_trim, "left": pc.utf8_ltrim, "right": pc.utf8_rtrim}
-# Bytes that are neither control characters nor parts of characters beyond ASCII.
-_PRINTABLE = (0x20, 0x7E)
+_FIRST_SHOWN = 0x20
+_JOINER_BYTES = 3
+_BREAKS_BEYOND = "".join(sign for sign in LINE_BREAKS if not sign.isascii())
+_IS_BREAK = ByteKinds(np.array([byte < 0x80 and chr(byte) in LINE_BREAKS for byte in range(256)]))
 
 
 @dataclass(frozen=True)
@@ -63,10 +63,13 @@ class SpacingSettings:
 
 def respaced(values: pa.Array, words: SpacingSettings) -> pa.Array:
     """Texts with their spacing put right."""
-    data = unpack(values).data
-    if len(data) and (data.min() < _PRINTABLE[0] or data.max() > _PRINTABLE[1]):
-        odd = has_pattern(values, f"[\\x00-\\x1f{_ODD}{_NO_WIDTH}{''.join(JOINERS)}{LINE_BREAKS}]")
+    packed = unpack(values)
+    if not packed.is_ascii:
+        odd = has_pattern(values, f"[{_ODD}{_NO_WIDTH}{''.join(JOINERS)}{_BREAKS_BEYOND}]")
         values = changed_where(values, odd, lambda some: _without_odd(some, words))
+        packed = unpack(values)
+    if len(packed.data) and packed.data.min() < _FIRST_SHOWN:
+        values = pack(_without_controls(packed, words), values)
     if words.between_unspaced == "remove" and not unpack(values).is_ascii:
         # Twice, since a character between two spaces belongs to both places.
         for _ in range(2):
@@ -88,7 +91,7 @@ def _without_odd(values: pa.Array, words: SpacingSettings) -> pa.Array:
         values = changed_where(
             values,
             has_pattern(values, f"[{''.join(JOINERS)}]"),
-            lambda some: each(some, lambda text: _STRAY_JOINER.sub("", text)),
+            _without_stray_joiners,
         )
         values = _swapped(values, f"[{_NO_WIDTH}]+", "")
     for characters, become in ((TAB, words.tabs), (_ODD, words.odd)):
@@ -99,6 +102,48 @@ def _without_odd(values: pa.Array, words: SpacingSettings) -> pa.Array:
         gap = " " if words.breaks == "space" else ""
         values = _swapped(values, f" *[{LINE_BREAKS}][ {LINE_BREAKS}]*", gap)
     return values
+
+
+def _without_stray_joiners(values: pa.Array) -> pa.Array:
+    """Texts with joiners only where they are meant: between letters of scripts that join, or in emoji.
+
+    They never are beside ASCII, nor at an end.
+    """
+    packed = unpack(values)
+    found = [np.flatnonzero(mark_character(packed.data, joiner))[::_JOINER_BYTES] for joiner in JOINERS]
+    starts = np.sort(np.concatenate(found))
+    stops = starts + _JOINER_BYTES
+    owners = packed.texts_at(starts)
+    is_end = (starts == packed.offsets[owners]) | (stops == packed.offsets[owners + 1])
+    beside = packed.data.take(starts - 1, mode="clip"), packed.data.take(stops, mode="clip")
+    is_stray = is_end | (np.minimum(*beside) < 0x80)
+    return pack(cut_out(packed, starts[is_stray], stops[is_stray]), values)
+
+
+def _without_controls(packed: Packed, words: SpacingSettings) -> Packed:
+    """Texts whose tabs and breaks, as far as they are ASCII, have become what they are to be."""
+    data = packed.data
+    tabs = data == ord(TAB)
+    if words.tabs != "keep" and tabs.any():
+        if words.tabs == "space":
+            packed = packed._replace(data=np.where(tabs, np.uint8(ord(" ")), data))
+        else:
+            packed = keep_bytes(packed, ~tabs)
+        data = packed.data
+    breaks = np.flatnonzero(_IS_BREAK.mark(data))
+    if words.breaks == "keep" or not len(breaks):
+        return packed
+    # A break and the spaces round it are one gap.
+    is_gap = data == ord(" ")
+    is_gap[breaks] = True
+    runs = find_runs(is_gap, packed)
+    broken = np.unique(np.searchsorted(runs.starts, breaks, "right") - 1)
+    starts, stops = runs.starts[broken], runs.stops[broken]
+    if words.breaks == "space":
+        data = data.copy()
+        data[starts] = ord(" ")
+        starts = starts + 1
+    return cut_out(packed._replace(data=data), starts, stops)
 
 
 def _evened(packed: Packed, character: str, words: SpacingSettings) -> Packed:
