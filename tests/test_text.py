@@ -291,4 +291,8 @@ def test_visible() -> None:
     assert visible(" a\t\u00a0b\r\nc\u200b\x00") == "·a→⟨no-break space⟩b↵c⟨zero-width space⟩⟨control 0x00⟩"
     assert visible("a b  c ", every_space=False) == "a b··c·"
     assert [visible(None), visible(""), visible("abcdef", 4)] == ["⟨missing⟩", "⟨empty⟩", "abc…"]
+    cut = [
+        visible(text, 5, every_space=False) for text in ("may be so", "may  be so", "may\n be", "    be so")
+    ]
+    assert cut == ["may …", "may·…", "may↵…", "····…"]
     assert "\x1b" not in visible("\x1b[31mred")

@@ -151,10 +151,13 @@ def visible(text: str | None, most: int | None = None, *, every_space: bool = Tr
     if not text:
         return "⟨empty⟩"
     cut = most is not None and len(text) > most
+    shown = text[: most - 1] if cut and most else text
+    # A single space where a text is cut stands between words.
+    gap = " " if cut and not every_space and re.fullmatch(r".*\S \S", text[:most], re.DOTALL) else ""
     drawn = (_TO_DRAW if every_space else _ODD_TO_DRAW).sub(
-        _drawing, text[: most - 1] if cut and most else text
+        _drawing, shown.removesuffix(gap) if gap else shown
     )
-    return f"{drawn}…" if cut else drawn
+    return f"{drawn}{gap}…" if cut else drawn
 
 
 def is_mark(character: str) -> bool:
