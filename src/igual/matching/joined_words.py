@@ -62,7 +62,7 @@ class JoinedWords:
             return values
         apart = np.full(len(words), -1)
         apart[strange] = self._two[1].look_up(words.filter(pa.array(strange)))
-        together = self._find_together(words, owners, strange & (apart < 0))
+        together = self._find_together(words, owners, strange, apart < 0)
         changed = np.unique(owners[(apart >= 0) | together])
         if not len(changed):
             return values
@@ -79,10 +79,11 @@ class JoinedWords:
         parts = pc.if_else(pa.array(mask), pa.scalar([], PARTS), values.parts)
         return values._replace(word_keys=keys, parts=parts)
 
-    def _find_together(self, words: pa.Array, owners: Ints, strange: Mask) -> Mask:
-        """Which words are one with the next, which is strange or follows a strange one."""
+    def _find_together(self, words: pa.Array, owners: Ints, strange: Mask, whole: Mask) -> Mask:
+        """Which words are one with the next, where one of the two is strange and both are whole."""
         together = np.zeros(len(words), np.bool_)
-        places = np.flatnonzero((owners[1:] == owners[:-1]) & (strange[1:] | strange[:-1]))
+        may_be = (owners[1:] == owners[:-1]) & (strange[1:] | strange[:-1]) & whole[1:] & whole[:-1]
+        places = np.flatnonzero(may_be)
         first, second = words.take(pa.array(places)), words.take(pa.array(places + 1))
         joined = self._known.look_up(_join(first, second, ""))
         together[places] = (joined >= 0) & ~_meet_in_digits(first, second)
