@@ -14,6 +14,7 @@ from pathlib import Path
 
 import pytest
 
+import igual
 from igual.demo.layout import FILES
 from tests.conftest import COMMAND, Run, leftovers, limited
 
@@ -383,6 +384,27 @@ def test_an_error_stands_alone(run: Run, write: Write) -> None:
     assert (done.returncode, done.stderr.count("\n")) == (2, 1)
     done = run(f"{apply} nowhere/clean.csv")
     assert (done.returncode, done.stderr.count("\n")) == (2, 1)
+
+
+def test_a_rulebook_without_rules_gives_every_output(run: Run, write: Callable[[str, str], Path]) -> None:
+    write("t.csv", "a b,c\nx,1\n")
+    write("h.toml", 'igual = 1\nheaders = "snake"\n')
+    outputs = {
+        "--out": "o.csv",
+        "--trail": "tr.csv",
+        "--crosswalk": "w.csv",
+        "--open": "op.csv",
+        "--report": "r.html",
+    }
+    done = run(f"apply h.toml t.csv {' '.join(' '.join(pair) for pair in outputs.items())}")
+    assert (done.returncode, done.stderr) == (0, "")
+    folder = write("o.txt", "").parent
+    assert (folder / "o.csv").read_text() == "a_b,c\nx,1\n"
+    assert [(folder / name).read_text().count("\n") for name in ("tr.csv", "w.csv", "op.csv")] == [1, 1, 1]
+    assert run("check h.toml t.csv --since w.csv").returncode == 0
+    assert run("crosswalk w.csv t.csv --out x.csv").returncode == 0
+    outcome = igual.Rulebook([], headers="snake").apply({"a B": ["x"]})
+    assert (outcome.table, len(outcome.trail), len(outcome.crosswalk().table)) == ({"a_b": ["x"]}, 0, 0)
 
 
 def test_of_very_many_columns_the_first_are_shown(run: Run, write: Callable[[str, str], Path]) -> None:

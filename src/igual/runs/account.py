@@ -20,12 +20,12 @@ from igual.rules.base import EntrySource
 from igual.rules.kinds import RULED_OUT, UNLISTED
 from igual.runs.checks import UnfitValue
 from igual.runs.crosswalk import Crosswalk
-from igual.runs.crosswalk_rows import make_crosswalk_table
+from igual.runs.crosswalk_rows import SCHEMA, make_crosswalk_table
 from igual.runs.open_values import NOTHING_NEAR, OpenValue, list_open, list_unlisted
 from igual.runs.plan import Plan, list_stages
 from igual.runs.stages import Stage, find_near_misses
 from igual.runs.trail import ColumnTrail
-from igual.runs.trail_rows import make_trail_table
+from igual.runs.trail_rows import TRAIL_SCHEMA, make_trail_table
 from igual.values import value_or_same
 
 
@@ -159,12 +159,12 @@ class Account:
     @cached_property
     def trail(self) -> pa.Table:
         """A row for each distinct raw value of each column; see TRAIL_SCHEMA."""
-        return pa.concat_tables([make_trail_table(trail) for trail in self.trails.values()])
+        return _join_tables(TRAIL_SCHEMA, map(make_trail_table, self.trails.values()))
 
     @cached_property
     def crosswalk(self) -> Crosswalk:
         """The crosswalk of all columns that rules touched."""
-        return Crosswalk(pa.concat_tables([make_crosswalk_table(trail) for trail in self.trails.values()]))
+        return Crosswalk(_join_tables(SCHEMA, map(make_crosswalk_table, self.trails.values())))
 
     def trail_of(self, column: str) -> ColumnTrail:
         """Find the trail of a column.
@@ -359,3 +359,8 @@ class Account:
             ]
             misses += sorted(of_stage, key=lambda one: (-one.rows, one.value))
         return misses
+
+
+def _join_tables(schema: Mapping[str, pa.DataType], tables: Iterable[pa.Table]) -> pa.Table:
+    """Tables of this schema as one; a rulebook of checks and headers alone touches no column, and has none."""
+    return pa.concat_tables([pa.schema(schema).empty_table(), *tables])
