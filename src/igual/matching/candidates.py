@@ -254,7 +254,7 @@ class CandidateSearch:
         joined = join_pairs(
             self._grams.pairs(forms.words, forms.sounds),
             self._deletions.pairs(forms.letters),
-            self.initials.pairs(queries.words),
+            self.initials.pairs(queries.words, self.initials.spell(queries.words)),
         )
         by_letters = self._weigh_by_letters(queries, *joined)
         pairs, near = pack_pairs(*joined), pack_pairs(by_letters.value, by_letters.spelling)
@@ -382,14 +382,15 @@ class CandidateSearch:
 
     def _read_by_words(self, queries: Queries, shared: tuple[Ints, Ints]) -> Candidates:
         parts = []
-        by_initials = self.initials.pairs(queries.words, queries.scope)
+        spelled = self.initials.spell(queries.words)
+        by_initials = self.initials.pairs(queries.words, spelled, queries.scope)
         for reading, (value_idx, entry_idx) in ((BY_WORDS, shared), (BY_INITIALS, by_initials)):
             counts = queries.words.counts[value_idx], self.wording.entries.counts[entry_idx]
             several = (counts[0] > 1) | (counts[1] > 1)
             value_idx, entry_idx = value_idx[several], entry_idx[several]
             read = self._by_words(queries, value_idx, entry_idx, reading)
             if reading == BY_INITIALS:
-                cost = self.initials.costs(queries.words, value_idx, entry_idx)
+                cost = self.initials.costs(spelled, value_idx, entry_idx)
                 read = read._replace(
                     cost=np.where(np.isfinite(cost), cost, read.cost),
                     evidence=np.where(np.isfinite(cost), queries.evidence[value_idx], read.evidence),

@@ -35,18 +35,18 @@ class Initials:
 
     def __init__(self, entries: Words, spellings: pa.Array, small_words: Sequence[str]) -> None:
         self._left_out = pa.array((*small_words, *CONNECTING), TEXT)
-        whole, short, as_initials = self._spell(entries)
+        whole, short, as_initials = self.spell(entries)
         as_initials = pc.if_else(pc.utf8_is_upper(spellings), as_initials, "")
         several = pa.array(entries.counts > 1)
-        self._entries = _Spelled(whole, short, as_initials)
+        self._entries = Spelled(whole, short, as_initials)
         self._by_all = _Places(pc.if_else(several, whole, ""))
         self._by_some = _Places(pc.if_else(pc.and_(several, pc.not_equal(whole, short)), short, ""))
         self._as_initials = _Places(as_initials)
 
-    def pairs(self, values: Words, scope: Scope | None = None) -> tuple[Ints, Ints]:
+    def pairs(self, values: Words, spelled: Spelled, scope: Scope | None = None) -> tuple[Ints, Ints]:
         """Values that are initials of entries, or the other way round, or share theirs: places in both."""
         several = pa.array(values.counts > 1)
-        whole, short, as_initials = self._spell(values)
+        whole, short, as_initials = spelled
         wanted = (
             (self._by_all, pc.if_else(pc.equal(as_initials, ""), whole, as_initials)),
             (self._by_some, as_initials),
@@ -57,14 +57,14 @@ class Initials:
         found = join_pairs(*(places.find(texts, crowd) for places, texts in wanted))
         return keep_allowed(scope, *found)
 
-    def costs(self, values: Words, value_idx: Ints, entry_idx: Ints) -> Floats:
+    def costs(self, spelled: Spelled, value_idx: Ints, entry_idx: Ints) -> Floats:
         """What it costs that one of a value and an entry is nothing but the initials of the other, (pairs,).
 
         Infinite where that isn't so.
         """
         value, entry = (
-            _Spelled(*(texts.take(pa.array(places)) for texts in spelled))
-            for spelled, places in ((self._spell(values), value_idx), (self._entries, entry_idx))
+            Spelled(*(texts.take(pa.array(places)) for texts in side))
+            for side, places in ((spelled, value_idx), (self._entries, entry_idx))
         )
         cost = np.full(len(value_idx), np.inf)
         for one, other, of_one in ((entry, value, _ENTRY_COST), (value, entry, _VALUE_COST)):
@@ -73,8 +73,8 @@ class Initials:
             cost[to_mask(same)] = of_one
         return cost
 
-    def _spell(self, texts: Words) -> _Spelled:
-        """What the initials of texts are."""
+    def spell(self, texts: Words) -> Spelled:
+        """Tell what the initials of texts are."""
         words = texts.vocabulary.take(pa.array(texts.all_ids))
         first = pc.utf8_slice_codeunits(words, 0, 1)
         offsets = np.append(0, np.cumsum(texts.counts))
@@ -84,16 +84,15 @@ class Initials:
         # A word alone, or beside small ones: KW, KW Ltd.
         is_idle = is_small & ~is_letter & (texts.counts > 1)[texts.owners]
         is_alone = np.bincount(texts.owners, ~is_idle, len(texts.counts)) == 1
-        one_word = _join(pc.if_else(pa.array(~is_idle & is_alone[texts.owners]), words, ""), offsets)
-        letters = _join(pc.if_else(pa.array(is_letter), words, ""), offsets)
         others = np.bincount(texts.owners, ~is_small & ~is_letter, len(texts.counts))
         is_of_letters = (texts.counts > 1) & (others == 0)
+        kept = np.where(is_of_letters[texts.owners], is_letter, ~is_idle & is_alone[texts.owners])
         # Between letters there may be small words, or what stands for one: A and E, A & E, A&E.
-        as_initials = pc.replace_substring(pc.if_else(pa.array(is_of_letters), letters, one_word), "&", "")
-        return _Spelled(whole, short, as_initials)
+        as_initials = pc.replace_substring(_join(pc.if_else(pa.array(kept), words, ""), offsets), "&", "")
+        return Spelled(whole, short, as_initials)
 
 
-class _Spelled(NamedTuple):
+class Spelled(NamedTuple):
     """Initials of texts, (texts,) each.
 
     Attributes:

@@ -86,7 +86,9 @@ class JoinedWords:
         places = np.flatnonzero(may_be)
         first, second = words.take(pa.array(places)), words.take(pa.array(places + 1))
         joined = self._known.look_up(_join(first, second, ""))
-        together[places] = (joined >= 0) & ~_meet_in_digits(first, second)
+        together[places] = joined >= 0
+        if together.any():
+            together[places] &= ~_meet_in_digits(first, second)
         # Of three that may be joined, the first two are.
         together[1:] &= ~together[:-1]
         return together

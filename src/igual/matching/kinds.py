@@ -82,7 +82,8 @@ def explain_entries(index: MatchIndex, values: pa.Array, entries: Sequence[int])
     queries = index.search.prepare(Forms.of(values))
     spellings = index.own_spellings[np.array(entries, np.int64)]
     places = np.arange(len(values))
-    costs = index.search.initials.costs(queries.words, places, spellings)
+    initials = index.search.initials
+    costs = initials.costs(initials.spell(queries.words), places, spellings)
     reading = np.where(np.isfinite(costs), BY_INITIALS, BY_WORDS).astype(np.int8)
     return explain_pairs(index.search, queries, places, spellings, reading)
 

@@ -216,7 +216,8 @@ def match_by_likeness(
     doubts = _find_all_doubts(index, queries, values, best, is_near, thresholds.case_sensitive)
     rivals = matched.runner_up[positions]
     rivalled = is_near & ~is_ahead & (rivals >= 0)
-    rivalled &= _mark_initials(index, queries, best, index.own_spellings[rivals])
+    if rivalled.any():
+        rivalled &= _mark_initials(index, queries, best, index.own_spellings[rivals])
     for number in np.flatnonzero(rivalled).tolist():
         doubts.setdefault(number, []).append(RIVAL_EQUAL)
     doubtful = np.zeros(len(positions), np.bool_)
@@ -321,8 +322,8 @@ def _mark_initials(index: MatchIndex, queries: Queries, best: _Best, spelling: I
     """Which values that were read by initials are nothing but those of a spelling, or the other way round."""
     marks: Mask = best.reading == BY_INITIALS
     if marks.any():
-        pairs = best.position[marks], spelling[marks]
-        marks[marks] = np.isfinite(index.search.initials.costs(queries.words, *pairs))
+        pairs, initials = (best.position[marks], spelling[marks]), index.search.initials
+        marks[marks] = np.isfinite(initials.costs(initials.spell(queries.words), *pairs))
     return marks
 
 
