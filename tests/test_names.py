@@ -125,6 +125,9 @@ def test_a_letter_or_two_are_short_for_the_only_entry_that_begins_so() -> None:
     assert found["f"]["why"] == "‘f’ short for ‘female’; but it may be a word of its own"
     assert "short for" not in found["X"]["why"] + found["No"]["why"]
     assert matched(["ab", "c", "d"], ["a", "c", "b"])["d"]["status"] == "unknown"
+    # Of a name, one letter says too little, be all its other words usual.
+    libraries = [f"{name} Library" for name in ("Kestrel", "Pier", "Tarn", "Quay", "Marden")]
+    assert {row["status"] for row in matched(["K", "p.", "Ta"], libraries).values()} <= {"open", "unknown"}
     within = igual.Rulebook(
         [Match(column="a", list="l", within={"town": "b"})],
         {"l": igual.ReferenceList(["Quay", "Pier"], {}, {"town": ["Tarn", "Almery"]})},

@@ -13,6 +13,7 @@ from igual.matching.forms import Forms
 from igual.matching.pairs import Ints
 from igual.matching.spellings import Spellings
 from igual.matching.words import PARTS, Words
+from igual.text.packed import mark
 
 _DIGIT_LAST, _DIGIT_FIRST = r"[0-9]$", r"^[0-9]"
 
@@ -68,15 +69,11 @@ class JoinedWords:
             return values
         words = pc.if_else(pa.array(apart >= 0), self._two[0].take(pa.array(np.maximum(apart, 0))), words)
         # Behind a word stands a space, but for the first of two that are one.
-        spaces = pa.array(np.where(together, "", " "), words.type)
-        spaced = pc.binary_join_element_wise(words, spaces, pa.scalar("", words.type))
-        whole = pc.binary_join(
-            pa.LargeListArray.from_arrays(lists.offsets, spaced), pa.scalar("", words.type)
-        )
-        mask = np.zeros(len(values.word_keys), np.bool_)
-        mask[changed] = True
-        keys = pc.if_else(pa.array(mask), pc.utf8_trim(whole, " "), values.word_keys)
-        parts = pc.if_else(pa.array(mask), pa.scalar([], PARTS), values.parts)
+        spaced = _join(words, pa.array(np.where(together, "", " "), TEXT), "")
+        whole = pc.binary_join(pa.LargeListArray.from_arrays(lists.offsets, spaced), pa.scalar("", TEXT))
+        is_changed = pa.array(mark(len(values.word_keys), changed))
+        keys = pc.if_else(is_changed, pc.utf8_trim(whole, " "), values.word_keys)
+        parts = pc.if_else(is_changed, pa.scalar([], PARTS), values.parts)
         return values._replace(word_keys=keys, parts=parts)
 
     def _find_together(self, words: pa.Array, owners: Ints, strange: Mask, whole: Mask) -> Mask:
@@ -94,7 +91,7 @@ class JoinedWords:
         return together
 
 
-def _join(first: pa.Array, second: pa.Array | pa.Scalar, between: str) -> pa.Array:
+def _join(first: pa.Array, second: pa.Array, between: str) -> pa.Array:
     return pc.binary_join_element_wise(first, second, pa.scalar(between, TEXT))
 
 

@@ -42,20 +42,22 @@ def find_shortened(
     values = queries.forms.letters
     value_idx, entry_idx = shared
     size = values.lengths[value_idx]
-    may_be: Mask = (queries.words.counts[value_idx] == 1) & (wording.entries.counts[entry_idx] == 1)
+    is_one_word = queries.words.counts == 1, wording.entries.counts == 1
+    may_be: Mask = is_one_word[0][value_idx] & is_one_word[1][entry_idx]
     may_be &= (size >= _SHORTEST) & (size + _LEAST_CUT <= letters.lengths[entry_idx])
     misspelt = by_letters.take(by_letters.cost <= _MISSPELT)
     may_be &= (size <= SHORT) | ~np.isin(pack_pairs(*shared), pack_pairs(misspelt.value, misspelt.spelling))
     places = np.flatnonzero(may_be)
     value_idx, entry_idx = value_idx[places], entry_idx[places]
     if len(places):
-        first, second = (
+        of_both = [
             side.characters[idx, :_SAME_LETTERS] for side, idx in ((values, value_idx), (letters, entry_idx))
-        )
-        begins = (first == second).all(axis=1)
+        ]
+        begins = (of_both[0] == of_both[1]).all(axis=1)
         value_idx, entry_idx = value_idx[begins], entry_idx[begins]
-    first_letters = keep_allowed(queries.scope, *_find_by_first_letters(values, letters))
-    value_idx, entry_idx = join_pairs((value_idx, entry_idx), first_letters)
+    first = keep_allowed(queries.scope, *_find_by_first_letters(values, letters))
+    may_be = is_one_word[0][first[0]] & is_one_word[1][first[1]]
+    value_idx, entry_idx = join_pairs((value_idx, entry_idx), (first[0][may_be], first[1][may_be]))
     aligned = wording.align(queries.words, value_idx, entry_idx).aligned
     short = np.unique(aligned.pair[np.isin(aligned.how, (CUT, CUT_TO_TWO, CUT_TO_ONE, CONTRACTED))])
     value_idx, entry_idx = value_idx[short], entry_idx[short]
