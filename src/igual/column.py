@@ -24,6 +24,7 @@ TEXTS, MIXED = "text", "mixed"
 # Rows are written out in slices, so that no slice's bytes outgrow the 32-bit offsets of Arrow's `string`.
 SLICE_ROWS = 1 << 22
 _MOST_BYTES = 1 << 30
+_PIECE = 1 << 16
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,8 +53,9 @@ class Column:
         """
         if isinstance(texts, pa.Array):
             texts = pa.chunked_array([texts])
-        if pa.types.is_string(texts.type) and texts.nbytes > _MOST_BYTES:
-            texts = texts.cast(TEXT)  # one array of `string` holds no more than 2 GiB
+        # One array of `string` holds no more than 2 GiB. Distinct texts would be cast later, twice.
+        if pa.types.is_string(texts.type) and (texts.nbytes > _MOST_BYTES or not seem_repeated(texts)):
+            texts = texts.cast(TEXT)
         is_fresh = not pa.types.is_dictionary(texts.type)
         cells, codes = encode(texts)
         column = cls(cells.cast(TEXT), codes)
@@ -84,6 +86,8 @@ class Column:
         """Rows per distinct value, (distinct,)."""
         if self.weights is not None:
             return count_rows(self.codes, self.weights, len(self.values))
+        if is_in_place(self.codes, len(self.values)):
+            return np.broadcast_to(np.int64(1), len(self.values))  # takes no memory
         return np.bincount(self.codes, minlength=len(self.values)).astype(np.int64, copy=False)
 
     def decode(self, values: pa.Array, kind: pa.DataType = TEXT) -> pa.ChunkedArray:
@@ -121,7 +125,11 @@ class Column:
 
 def is_in_place(codes: Codes, size: int) -> bool:
     """Whether each of so many values is its own place."""
-    return len(codes) == size and np.array_equal(codes, np.arange(size, dtype=np.int32))
+    # In pieces: mostly the first one tells.
+    return len(codes) == size and all(
+        np.array_equal(codes[start : start + _PIECE], np.arange(start, min(start + _PIECE, size)))
+        for start in range(0, size, _PIECE)
+    )
 
 
 def encode(cells: pa.ChunkedArray) -> tuple[pa.Array, Codes]:

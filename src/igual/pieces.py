@@ -12,13 +12,14 @@ import pyarrow as pa
 from igual.threads import Made, map_in_order
 
 # So many bytes of text, and so many texts at most: smaller ones would wait for each other more often.
-_BYTES, _TEXTS = 1 << 21, 1 << 16
+_BYTES, _TEXTS = 1 << 20, 1 << 15
 
 
 def cut_pieces(values: pa.Array) -> list[tuple[int, int]]:
     """Where to cut texts: for each piece where it begins, and how many texts it has; one for few texts."""
-    share = _BYTES * len(values) // max(values.nbytes, 1)
-    size = max(min(share, _TEXTS), 1)
+    # Rounded down, so that a piece isn't cut again when its texts are a little longer than others, or become so.
+    number = max(values.nbytes // _BYTES, -(-len(values) // _TEXTS), 1)
+    size = max(-(-len(values) // number), 1)
     return [(start, size) for start in range(0, max(len(values), 1), size)]
 
 
@@ -44,6 +45,8 @@ def each_piece(values: pa.Array, work: Callable[[int, int], Made]) -> Iterator[M
         yield work(*pieces[0])
         return
     yield from map_in_order(lambda piece: work(*piece), pieces)
+    # What threads that have ended made use of would be kept for others.
+    pa.default_memory_pool().release_unused()
 
 
 def change_pieces(values: pa.Array, change: Callable[[pa.Array], pa.Array]) -> pa.Array:

@@ -15,7 +15,7 @@ from igual.column import TEXT, Codes, Column, encode, to_mask
 from igual.distinct import find_distinct
 from igual.engines.base import CleanColumn
 from igual.matching.spellings import Spellings
-from igual.pieces import change_pieces
+from igual.pieces import change_pieces, in_pieces
 from igual.text.cells import NUMBERS, print_cells, read_cells, write_cells
 from igual.text.plain_types import to_plain
 
@@ -143,16 +143,30 @@ def order_values(clean: CleanColumn, kind: pa.DataType = TEXT) -> tuple[pa.Array
         The clean values that occur, and for each raw value the place of its clean one, (distinct,); -1 is missing.
     """
     order = pa.array(clean.output.order or (), TEXT).unique()
-    places = Spellings(order, np.arange(len(order))).look_up(clean.values).astype(np.int32)
+    known = Spellings(order, np.arange(len(order)))
+    places = np.empty(len(clean.values), np.int32)
+
+    def look_up(start: int, size: int) -> None:
+        places[start : start + size] = known.look_up(clean.values.slice(start, size))
+
+    in_pieces(clean.values, look_up)
     is_other = (places < 0) & to_mask(clean.values.is_valid())
     others = clean.values if is_other.all() else clean.values.filter(pa.array(is_other))
     others, moved = (others, None) if clean.is_distinct else find_distinct(others)
-    moved = np.arange(len(others), dtype=np.int32) if moved is None else moved
-    moved = moved + np.int32(len(order))
-    places = moved if is_other.all() else places
+    first = np.int32(len(order))
+    moved = np.arange(first, first + len(others), dtype=np.int32) if moved is None else moved + first
     places[is_other] = moved
-    order, others = order.cast(kind), others.cast(kind)
-    return pa.concat_arrays([order, others]) if len(order) else others, places
+    return _put_before(order, others.cast(TEXT)).cast(kind), places
+
+
+def _put_before(order: pa.Array, others: pa.Array) -> pa.Array:
+    """Texts with an order before them; where they stand so in memory nothing is copied."""
+    if len(order) and others.offset >= len(order):
+        size, begin = len(order) + len(others), others.offset - len(order)
+        whole = pa.Array.from_buffers(others.type, size, others.buffers(), offset=begin)
+        if whole.slice(0, len(order)).equals(order):
+            return whole
+    return pa.concat_arrays([order, others]) if len(order) else others
 
 
 class CleanCells(NamedTuple):
@@ -183,7 +197,8 @@ def make_cells(clean: CleanColumn, kind: pa.DataType) -> CleanCells:
         return CleanCells(clean.values, kind if _is_text(kind) else pa.string())
     held = kind.value_type if pa.types.is_dictionary(kind) else kind
     texts, places = order_values(clean, held if _is_text(held) else pa.string())
-    indices = pa.array(places, pa.int32(), mask=places < 0)
+    is_missing = places < 0
+    indices = pa.array(places, pa.int32(), mask=is_missing if is_missing.any() else None)
     cells = pa.DictionaryArray.from_arrays(indices, texts, ordered=bool(clean.output.order))
     return CleanCells(cells, cells.type)
 

@@ -13,8 +13,9 @@ from typing import NamedTuple
 import numpy as np
 import pyarrow as pa
 
-from igual.column import Codes, Counts, Mask, count_rows
+from igual.column import TEXT, Codes, Counts, Mask, count_rows
 from igual.distinct import Distinct, find_distinct
+from igual.engines import OutputType
 from igual.errors import RulebookError, error_context
 from igual.lists import Shelf
 from igual.pieces import each_piece
@@ -50,6 +51,11 @@ class PreparedRule(NamedTuple):
         rule = self.rule
         looks_up = rule.condition is not None and bool(rule.condition.lists())
         return rule.into is None and self.rewriter.works_in_pieces and not looks_up
+
+    @property
+    def output(self) -> OutputType:
+        """What its results are to be in the clean table."""
+        return self.rule.output(self.shelf)
 
     def apply(self, values: pa.Array, beside: Mapping[str, pa.Array] | None = None) -> Rewritten:
         """Apply the rule to distinct texts, (values,), beside which others stand; errors name the rule."""
@@ -108,33 +114,33 @@ def rewrite_together(
     Returns:
         What became of the values, and each rule's work, as if one had acted after another on merged values.
     """
+    changed = np.empty((len(waiting), len(values)), np.bool_)
+    details: list[list[Details]] = [[] for _ in waiting]
 
-    def work(start: int, size: int) -> tuple[pa.Array, list[tuple[Mask, Details]]]:
-        now, stages = values.slice(start, size), []
-        for one in waiting:
+    def work(start: int, size: int) -> tuple[pa.Array, list[Details]]:
+        now, said = values.slice(start, size), []
+        for one, is_changed in zip(waiting, changed[:, start : start + size], strict=True):
             made = one.apply(now)
-            changed = differs(now, made.values)
-            stages.append((changed, made.details))
-            now = made.values if changed.any() else now
-        return now, stages
-
-    made: list[list[tuple[Mask, Details]]] = []
+            is_changed[:] = differs(now, made.values)
+            said.append(made.details)
+            now = made.values if is_changed.any() else now
+        return now, said
 
     def texts_of_pieces() -> Iterator[pa.Array]:
-        for texts, of_piece in each_piece(values, work):
-            made.append(of_piece)
+        for texts, said in each_piece(values, work):
+            for pieces, piece in zip(details, said, strict=True):
+                pieces.append(piece)
             yield texts
 
-    after = join_texts(texts_of_pieces(), values)
+    after = join_texts(texts_of_pieces(), values, pa.array(waiting[-1].output.order or (), TEXT).unique())
     distinct = find_distinct(after)
     replay = Replay(values, [one.change for one in waiting])
     merges = _find_merges(values, distinct, waiting)
     stages = []
     for step, (one, merge) in enumerate(zip(waiting, merges, strict=True)):
-        changed = np.concatenate([piece[step][0] for piece in made])
-        details = join_details([piece[step][1] for piece in made])
         texts = ReplayedTexts(replay, step, None if merge is None else merge.kept)
-        stage = Stage(one.number, one.rule, one.rewriter, target, positions, rows, changed, details, texts)
+        said = join_details(details[step])
+        stage = Stage(one.number, one.rule, one.rewriter, target, positions, rows, changed[step], said, texts)
         stages.append(stage if merge is None else merge.merge_stage(stage))
     return Passed(distinct, tuple(stages))
 

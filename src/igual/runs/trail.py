@@ -90,7 +90,7 @@ class ColumnTrail:
         Returns:
             The trail with one more stage: one, or one for each column that the rule writes into.
         """
-        number, rule, rewriter, shelf = step
+        number, rule, rewriter, _ = step
         trail = self.merge()
         trail = trail._combine(others) if others else trail
         beside = {other.name: _latest(trail.beside, other.name) for other in others}
@@ -99,7 +99,7 @@ class ColumnTrail:
         result = step._replace(rewriter=rewriter).apply(trail.values, beside)
         targets = (rule.into,) if isinstance(rule.into, str) else rule.into or (self.name,)
         columns = result.columns if result.columns is not None else (result.values,)
-        output = rule.output(shelf)
+        output = step.output
         return [
             trail._add_stage(number, rule, rewriter, target, values, result.details, output)
             for target, values in zip(targets, columns, strict=True)
@@ -165,7 +165,7 @@ class ColumnTrail:
         (values, moved), stages = rewrite_together(trail.values, trail.rows, trail.positions, trail.name, now)
         output = trail.output
         for one, stage in zip(now, stages, strict=True):
-            given = one.rule.output(one.shelf)
+            given = one.output
             output = output if given == OutputType() and not stage.changed.any() else given
         trail = replace(trail, values=values, stages=(*trail.stages, *stages), waiting=later, output=output)
         return trail if moved is None else trail._move(moved)

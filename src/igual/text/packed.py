@@ -6,6 +6,7 @@ Masks over the bytes say what stands where; Arrow's own `take` moves the bytes, 
 from __future__ import annotations
 
 from collections.abc import Iterable
+from itertools import chain
 from typing import NamedTuple
 
 import numpy as np
@@ -88,18 +89,19 @@ def _as_texts(offsets: Offsets, data: Bytes, valid: Mask | None = None) -> pa.Ar
     )
 
 
-def join_texts(pieces: Iterable[pa.Array], like: pa.Array) -> pa.Array:
+def join_texts(pieces: Iterable[pa.Array], like: pa.Array, before: pa.Array) -> pa.Array:
     """Join arrays of texts one by one, so that pieces that are made on the way needn't all be held.
 
     Args:
         pieces: Texts (large_string).
         like: As many texts as all of them, of about their size, (texts,).
+        before: Texts that are to stand before them in memory, for who puts these before them later.
     """
-    offsets = np.zeros(len(like) + 1, np.int64)
+    offsets = np.zeros(len(before) + len(like) + 1, np.int64)
     # What is never written to takes no memory.
-    data = np.empty(2 * like.nbytes, np.uint8)
+    data = np.empty(before.nbytes + 2 * like.nbytes, np.uint8)
     place, is_missing = 0, []
-    for piece in pieces:
+    for piece in chain([before], pieces):
         held, where = view_bytes(piece)
         begin, end = int(offsets[place]), int(offsets[place]) + len(held)
         if end > len(data):
@@ -109,8 +111,8 @@ def join_texts(pieces: Iterable[pa.Array], like: pa.Array) -> pa.Array:
         if piece.null_count:
             is_missing.append(np.flatnonzero(to_mask(piece.is_null())) + place)
         place += len(piece)
-    valid = ~mark(len(like), np.concatenate(is_missing)) if is_missing else None
-    return _as_texts(offsets, data[: offsets[-1]], valid)
+    valid = ~mark(place, np.concatenate(is_missing)) if is_missing else None
+    return _as_texts(offsets, data[: offsets[-1]], valid).slice(len(before))
 
 
 def mark(length: int, places: Offsets) -> Mask:
