@@ -8,10 +8,12 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 import pytest
 
 import igual
 from igual.distinct import find_distinct
+from igual.pieces import cut_pieces
 from igual.rules import Band, Bands, Blanks, Case, Characters, Label, Match, Number, Replace, Spacing
 from igual.rules.base import Rule
 from igual.runs import together, trail
@@ -141,3 +143,33 @@ def test_distinct_values_are_those_that_arrow_finds(share: float) -> None:
     codes = np.arange(size) if distinct.codes is None else distinct.codes
     assert distinct.values.equals(wanted.dictionary)
     assert codes.tolist() == wanted.indices.to_pylist()
+
+
+def test_a_piece_is_not_cut_again() -> None:
+    values = pa.array([f"{number} {'x' * (number % 50)}" for number in range(150_000)], pa.large_string())
+    pieces = cut_pieces(values)
+    assert len(pieces) > 3
+    assert [size for _, size in pieces][:-1] == [pieces[0][1]] * (len(pieces) - 1)
+    longer = pc.binary_join_element_wise(values, *[pa.scalar("longer", values.type)] * 2)
+    for start, size in pieces:
+        assert cut_pieces(longer.slice(start, size)) == [(0, min(size, len(values) - start))]
+
+
+def test_an_order_before_very_many_values_is_not_copied(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(trail, "MANY", 1_000)
+    rules = [
+        Spacing(column="v"),
+        Case(column="v", style="lower"),
+        Label(column="v", codebook="k", otherwise="keep"),
+    ]
+    texts = [f" Oak {number}" for number in range(9_000)]
+    outcome = igual.Rulebook(rules, codebooks=CODEBOOKS).apply(pa.table({"v": texts}))
+    cells = outcome.table["v"].chunk(0)
+    assert cells.to_pylist() == [text.strip().lower() for text in texts]
+    assert cells.dictionary.to_pylist()[:4] == [*CODEBOOKS["k"].labels.values(), "oak 0"]
+    kept = outcome.account.trails["v"].clean
+    assert cells.dictionary.buffers()[2].address == kept.buffers()[2].address
+    # With a label among the values these are others, and are copied.
+    again = igual.Rulebook(rules, codebooks=CODEBOOKS).apply(pa.table({"v": [*texts, None, "x7"]}))
+    assert again.table["v"].to_pylist()[-2:] == [None, "seven"]
+    assert again.table["v"].chunk(0).dictionary.to_pylist()[:4] == ["one", "two", "seven", "oak 0"]

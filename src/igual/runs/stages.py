@@ -47,9 +47,13 @@ class Replay:
 
     Kept they would take as much memory, after each rule, as the column. Those asked for last are remembered, since
     who asks mostly goes on from rule to rule.
+
+    Args:
+        start: The texts before the first rule, (values,).
+        changes: What each rule makes of texts; None where it has left all of them as they were.
     """
 
-    def __init__(self, start: pa.Array, changes: Sequence[Callable[[pa.Array], pa.Array]]) -> None:
+    def __init__(self, start: pa.Array, changes: Sequence[Callable[[pa.Array], pa.Array] | None]) -> None:
         self._start = start
         self._changes = changes
         self._last = (0, start)
@@ -58,7 +62,7 @@ class Replay:
         """The texts after so many of the rules, (values,)."""
         known, values = self._last if self._last[0] <= step else (0, self._start)
         for change in self._changes[known:step]:
-            values = change_pieces(values, change)
+            values = values if change is None else change_pieces(values, change)
         self._last = (step, values)
         return values
 

@@ -134,7 +134,9 @@ def rewrite_together(
 
     after = join_texts(texts_of_pieces(), values, pa.array(waiting[-1].output.order or (), TEXT).unique())
     distinct = find_distinct(after)
-    replay = Replay(values, [one.change for one in waiting])
+    replay = Replay(
+        values, [one.change if some.any() else None for one, some in zip(waiting, changed, strict=True)]
+    )
     merges = _find_merges(values, distinct, waiting)
     stages = []
     for step, (one, merge) in enumerate(zip(waiting, merges, strict=True)):
