@@ -7,14 +7,14 @@ import itertools
 import re
 import unicodedata
 from collections.abc import Callable, Collection
-from typing import Literal, NamedTuple
+from typing import Literal
 
 import numpy as np
 import pyarrow as pa
 
-from igual.column import Mask
+from igual.column import TEXT, Mask
 from igual.text.arrays import beyond_ascii, each_where, has_pattern, put_where, together
-from igual.text.beyond import find_characters, lower_alone
+from igual.text.beyond import CharacterPlaces, find_characters, lower_alone, title_alone
 from igual.text.finding import find_words
 from igual.text.identifiers import IDENTIFIER_STYLES, identifiers
 from igual.text.name_words import write_words
@@ -28,11 +28,14 @@ from igual.text.packed import (
     is_between,
     is_letter,
     lowered,
+    mark,
     mark_between,
     pack,
     places_in,
+    splice,
     unpack,
 )
+from igual.text.sigmas import Words, write_sigmas
 from igual.text.stand_ins import ANY_STAND_IN, put_stand_ins, stand_in_letters, take_stand_ins
 
 Style = Literal[
@@ -81,11 +84,11 @@ def recased(
         return put_where(made, careful | beyond_ascii(values), values, lambda some: together(some, change))
     if language in ("tr", "az") and style != "name":
         return _recased_by_stand_ins(values, style, keep, small, language)
-    if language in _WITH_CARE:
+    if language == "nl" or (language in _WITH_CARE and style == "upper"):
         careful = has_pattern(values, _WITH_CARE[language])
     if style == "name":
         careful |= has_pattern(values, SPECIAL)
-    made = pack(packed._replace(data=_cased_together(packed, style, keep, small, careful)), values)
+    made = pack(_cased_together(packed, style, keep, small, careful), values)
     low = frozenset(word.lower() for word in small)
     if style == "name":
         return put_where(made, careful, values, lambda some: _write_names(some, low, frozenset(keep), change))
@@ -121,18 +124,55 @@ def _in_capitals(data: Bytes) -> Bytes:
 
 def _cased_together(
     packed: Packed, style: Style, keep: Collection[str], small: Collection[str], careful: Mask
-) -> Bytes:
-    """The bytes of texts in their case; those in which that would go wrong become careful ones."""
+) -> Packed:
+    """Texts in their case; those in which that would go wrong become careful ones."""
     data = packed.data
     cased = _in_capitals(data) if style == "upper" else lowered(data)
     characters = find_characters(packed)
-    is_wrong = characters.write(cased, str.upper if style == "upper" else lower_alone)
+    change = str.upper if style == "upper" else lower_alone
+    is_wrong = characters.write(cased, change)
     # In names digits and marks part words.
     letter = is_letter(data)
     inside = letter if style == "name" else letter | is_between(data, "0", "9")
     inside = characters.mark(inside, _is_letter if style == "name" else _is_in_word)
     words = _mark_words(packed, inside)
-    high = np.zeros(len(data), np.bool_)
+    if style != "upper":
+        careful[packed.texts_at(characters.starts[write_sigmas(cased, characters, *words)])] = True
+    if small and is_wrong.any():
+        # A small word might have such letters.
+        letters = set("".join(small).lower())
+        is_risky = is_wrong & characters.are(lambda character: letters.issuperset(character.lower()))
+        careful[packed.texts_at(characters.starts[is_risky])] = True
+    high = _find_high(packed, cased, characters, words, style, small)
+    cased -= (high & letter).view(np.uint8) << _CASE_BIT
+    is_high = high[characters.starts]
+    is_wrong = is_wrong & ~is_high | characters.write(cased, title_alone, is_high)
+    held = _find_held(packed, characters, words, style, keep)
+    cased[held] = data[held]
+    if not is_wrong.any():
+        return packed._replace(data=cased)
+    is_wrong &= ~mark(len(data), held)[characters.starts]
+    made = [write(character) for write in (change, title_alone) for character in characters.distinct]
+    which = characters.which + is_high * len(characters.distinct)
+    return splice(
+        packed._replace(data=cased),
+        characters.starts[is_wrong],
+        characters.stops[is_wrong],
+        pa.array(made, TEXT),
+        which[is_wrong],
+    )
+
+
+def _find_high(
+    packed: Packed,
+    cased: Bytes,
+    characters: CharacterPlaces,
+    words: Words,
+    style: Style,
+    small: Collection[str],
+) -> Mask:
+    """Which bytes are to be capitals, or begin one, where others are small, (bytes,)."""
+    high = np.zeros(len(cased), np.bool_)
     if style == "sentence":
         starts = np.flatnonzero(words.begins)
         first = np.searchsorted(starts, packed.offsets)
@@ -140,31 +180,32 @@ def _cased_together(
     elif style in ("title", "name"):
         high = words.begins.copy()
         if small:
-            spaces = characters.mark(_IS_ASCII_SPACE.take(data), str.isspace)
+            spaces = characters.mark(_IS_ASCII_SPACE.take(packed.data), str.isspace)
             high[_find_small(packed, cased, words, small, spaces if style == "title" else None)] = False
         if style == "name":
             high[_find_second_capitals(cased, words)] = True
-    cased -= (high & letter).view(np.uint8) << _CASE_BIT
-    is_wrong |= characters.write(
-        cased, lambda character: lower_alone(character).title(), high[characters.starts]
-    )
-    if is_wrong.any():
-        careful[packed.texts_at(characters.starts[is_wrong])] = True
+    return high
+
+
+def _find_held(
+    packed: Packed, characters: CharacterPlaces, words: Words, style: Style, keep: Collection[str]
+) -> Offsets:
+    """The bytes of words that stay as they are."""
+    data = packed.data
+    held = np.zeros(0, np.int64)
     if keep:
         kept = find_words(packed, [word for word in keep if _WORD.fullmatch(word)], *words)
         held = places_in(kept.starts, kept.stops)
-        cased[held] = data[held]
-    if style == "name":
-        # A capital behind a small letter was put there on purpose: the word stays.
-        low, capital = is_between(data, "a", "z"), is_between(data, "A", "Z")
-        seams = np.flatnonzero(
-            characters.mark(low, str.islower) & behind(characters.mark(capital, str.isupper), packed)
-        )
-        starts, stops = np.flatnonzero(words.begins), np.flatnonzero(words.ends) + 1
-        mixed = np.unique(np.searchsorted(starts, seams, "right") - 1)
-        held = places_in(starts[mixed], stops[mixed])
-        cased[held] = data[held]
-    return cased
+    if style != "name":
+        return held
+    # A capital behind a small letter was put there on purpose: the word stays.
+    low, capital = is_between(data, "a", "z"), is_between(data, "A", "Z")
+    seams = np.flatnonzero(
+        characters.mark(low, str.islower) & behind(characters.mark(capital, str.isupper), packed)
+    )
+    starts, stops = np.flatnonzero(words.begins), np.flatnonzero(words.ends) + 1
+    mixed = np.unique(np.searchsorted(starts, seams, "right") - 1)
+    return np.concatenate([held, places_in(starts[mixed], stops[mixed])])
 
 
 def _is_letter(character: str) -> bool:
@@ -175,25 +216,13 @@ def _is_in_word(character: str) -> bool:
     return character.isalnum() or _MARK.match(character) is not None
 
 
-class _Words(NamedTuple):
-    """Where the words of texts stand.
-
-    Attributes:
-        begins: Which bytes a word begins with, (bytes,).
-        ends: Which bytes are the last of a word, (bytes,).
-    """
-
-    begins: Mask
-    ends: Mask
-
-
-def _mark_words(packed: Packed, inside: Mask) -> _Words:
+def _mark_words(packed: Packed, inside: Mask) -> Words:
     """Words of marked bytes; an apostrophe between two of them doesn't end a word."""
     inside = inside | mark_between(packed, inside, "'’")
-    return _Words(inside & ~before(inside, packed), inside & ~behind(inside, packed))
+    return Words(inside & ~before(inside, packed), inside & ~behind(inside, packed))
 
 
-def _find_second_capitals(cased: Bytes, words: _Words) -> Offsets:
+def _find_second_capitals(cased: Bytes, words: Words) -> Offsets:
     """Where a second capital stands, as in O'Brien: behind one of three letters and an apostrophe."""
     second = np.flatnonzero(words.begins[:-3] & (cased[1:-2] == ord("'")))
     has_one = np.isin(cased[second], _BEFORE_APOSTROPHE)
@@ -204,7 +233,7 @@ def _find_second_capitals(cased: Bytes, words: _Words) -> Offsets:
 
 
 def _find_small(
-    packed: Packed, cased: Bytes, words: _Words, small: Collection[str], spaces: Mask | None
+    packed: Packed, cased: Bytes, words: Words, small: Collection[str], spaces: Mask | None
 ) -> Offsets:
     """Where small words begin that don't stand at an end of their text, nor behind a colon where spaces are given."""
     sought = [word.lower() for word in small if _WORD.fullmatch(word.lower())]

@@ -29,6 +29,7 @@ from igual.text.packed import (
     splice,
     unpack,
 )
+from igual.text.sigmas import write_sigmas
 
 IdentifierStyle = Literal["camel", "pascal", "snake", "kebab", "train", "constant"]
 _ASCII_WORD = re.compile("[A-Z]+(?![a-z])|[A-Z]?[a-z]+|[0-9]+")
@@ -77,7 +78,8 @@ def identifier_in(style: IdentifierStyle, keep: Collection[str]) -> Callable[[st
 
 
 def _capital(word: str) -> str:
-    return word[0].title() + word[1:].lower()
+    # What becomes of a sigma depends on the letters before it, the first one too.
+    return word[0].title() + word.lower()[len(word[0].lower()) :]
 
 
 _STYLES: dict[str, tuple[str, Callable[[str], str], Callable[[str], str]]] = {
@@ -107,6 +109,7 @@ def identifiers(values: pa.Array, style: IdentifierStyle, keep: Collection[str])
         high[starts if other is str.lower else starts[leading]] = False
     written = lowered(packed.data)
     wrong = characters.write(written, lower_alone)
+    wrong |= write_sigmas(written, characters, words.begins, words.ends)
     written -= (high & is_letter(packed.data)).view(np.uint8) << np.uint8(5)
     wrong |= characters.write(
         written, str.upper if other is str.upper else str.title, high[characters.starts]
