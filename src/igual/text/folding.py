@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from functools import cache
+from functools import cache, partial
 
 import numpy as np
 import pyarrow as pa
@@ -49,10 +49,7 @@ _UNDECOMPOSED = {
     "ı": "i", "ŧ": "t", "Ŧ": "T", "æ": "ae", "Æ": "AE", "œ": "oe", "Œ": "OE", "ß": "ss", "ẞ": "SS",
     "þ": "th", "Þ": "Th",
 }  # fmt: skip
-_ANY_UNDECOMPOSED = re.compile(f"[{''.join(_UNDECOMPOSED)}]")
-# The accents of Europe's scripts are one block; marks of others stand among their letters.
-_ACCENTS = re.compile("[\u0300-\u036f]+")
-_MAY_HOLD_MARKS = re.compile("[\u0483-\U0010ffff]+")
+_decompose, _compose = (partial(unicodedata.normalize, form) for form in ("NFD", "NFC"))
 # All but signs, and scripts in which no letter has others to grow together with, once marks are gone.
 _NEEDS_NEIGHBOURS = (
     r"[^\x00-\x{08ff}\x{1e00}-\x{1fff}\x{2000}-\x{2bff}\x{3000}-\x{30ff}\x{3400}-\x{4dbf}\x{4e00}-\x{9fff}"
@@ -93,12 +90,12 @@ def plain_letters(text: str) -> str:
         >>> plain_letters("Müller-Łódź")
         'Muller-Lodz'
     """
-    if text.isascii():
-        return text
-    plain = _ANY_UNDECOMPOSED.sub(lambda match: _UNDECOMPOSED[match[0]], text)
-    bare = _ACCENTS.sub("", unicodedata.normalize("NFD", plain))
-    bare = _MAY_HOLD_MARKS.sub(lambda match: "".join(c for c in match[0] if not is_mark(c)), bare)
-    return unicodedata.normalize("NFC", bare)
+    return text if text.isascii() else _compose("".join(map(_bare, _decompose(text))))
+
+
+def _bare(character: str) -> str:
+    """What is left of a character that doesn't decompose."""
+    return "" if is_mark(character) else _UNDECOMPOSED.get(character, character)
 
 
 def without_accents(values: pa.Array) -> pa.Array:
@@ -108,8 +105,12 @@ def without_accents(values: pa.Array) -> pa.Array:
         return values
     plain = pack(map_characters(packed, plain_letters), values)
     # Marks that stand alone, and letters that others grow together with, are looked at beside their neighbours.
-    careful = has_pattern(values, _NEEDS_NEIGHBOURS)
-    return put_where(plain, careful, values, lambda some: together(some, plain_letters))
+    return put_where(plain, has_pattern(values, _NEEDS_NEIGHBOURS), values, _without_accents_together)
+
+
+def _without_accents_together(values: pa.Array) -> pa.Array:
+    decomposed = together(values, _decompose)
+    return together(pack(map_characters(unpack(decomposed), _bare), decomposed), _compose)
 
 
 def trimmed(values: pa.Array) -> pa.Array:
