@@ -45,7 +45,6 @@ from igual.runs.account import Account
 from igual.runs.hints import find_hints
 from igual.runs.preview import make_preview
 from igual.runs.rulebook import Rulebook
-from igual.text.alternation import alternation
 from igual.text.arrays import changed_where, differs, has_pattern
 from igual.text.filtering import reread
 from igual.text.replacing import find_first
@@ -119,8 +118,7 @@ def test_finding_the_nearest_word() -> None:
     assert did_you_mean("zzz", []) == "; there are none"
 
 
-def test_alternations_prefer_the_longest_and_keep_to_words() -> None:
-    assert alternation(["a", "ab", "abc"], "anywhere") == "a(?:b(?:c|)|)"
+def test_the_first_of_some_texts_is_found_where_it_may_stand() -> None:
     assert find_first(texts("xab", "ab.", "b", None), ["ab"], "word").to_pylist() == [None, "ab", None, None]
     assert find_first(texts("ab", "abc"), ["ab"], "whole").to_pylist() == ["ab", None]
     assert find_first(texts("ab", "cab"), ["ab"], "start").to_pylist() == ["ab", None]

@@ -16,11 +16,10 @@ from igual.pieces import change_pieces
 from igual.rules.base import EntrySource, Rule
 from igual.rules.rewriters import Details, NearMiss, Note, Rewriter, Rewritten
 from igual.settings import Value
-from igual.text.alternation import Where
 from igual.text.folding import light_key
 from igual.text.in_turn import ReplacingInTurn, substituted_in_turn
 from igual.text.patterns import LAST_PLACE, checked_sought, checked_substitution, substituted
-from igual.text.replacing import PLACE, Replaced, Replacing, find_first
+from igual.text.replacing import PLACE, Replaced, Replacing, Where, find_first
 
 
 class Replace(Rule):

@@ -9,15 +9,14 @@ from typing import NamedTuple
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask
 from igual.pieces import in_pieces
 from igual.text.arrays import differs
 from igual.text.finding import FoundTexts, take_leftmost
 from igual.text.folding import casefold
-from igual.text.packed import Offsets, Packed, mark, pack, splice, unpack
-from igual.text.replacing import Replaced, Replacing, accept_places, refuse_growth
+from igual.text.packed import Offsets, mark, pack, splice, unpack
+from igual.text.replacing import Replaced, Replacing, refuse_growth
 
 # Whether what an earlier pair puts in is changed by a later one: (earlier, later).
 IsChanged = Callable[[int, int], bool]
@@ -46,10 +45,6 @@ class ReplacingInTurn(Replacing):
     @cached_property
     def _listed(self) -> list[tuple[str, str]]:
         return list(self._pairs.items())
-
-    @cached_property
-    def _keys(self) -> list[str]:
-        return list(self._places)
 
     def replace(self, values: pa.Array, beside: Mapping[str, pa.Array] | None = None) -> Replaced:
         """Replace pair after pair.
@@ -84,18 +79,15 @@ class ReplacingInTurn(Replacing):
     def _replace_next(self, values: pa.Array, next_pair: Offsets) -> tuple[pa.Array, Offsets]:
         """The values once the next pair has acted on each, and which that is; -1: none stands in it."""
         packed = unpack(values)
-        data, is_careful = self._read(values, packed)
+        found = self._read(values, packed)
         refuse_growth(values, self._pairs, self._ignore_case, in_turn=True)
-        hits = self._finder.find_all(Packed(data, packed.offsets), accept_places(packed, self._where))
-        hits = hits.where((hits.which >= next_pair[hits.owners]) & ~is_careful[hits.owners])
+        hits = found.place(self._finder.find_all(found.packed, found.accept(self._where)))
+        hits = hits.where(hits.which >= next_pair[hits.owners])
         hits = self._keep_first_pair(hits, len(packed.data))
         which = np.full(len(values), -1, np.int64)
         which[hits.owners] = hits.which
         texts, given = self._give(hits, packed, None)
-        made = pack(splice(packed, hits.starts, hits.stops, texts, given, hits.owners), values)
-        if is_careful.any():
-            made = self._replace_careful_next(made, values, is_careful, next_pair, which)
-        return made, which
+        return pack(splice(packed, hits.starts, hits.stops, texts, given, hits.owners), values), which
 
     def _keep_first_pair(self, hits: FoundTexts, size: int) -> FoundTexts:
         """Of what was found in each text only the first pair that acts there, in the places where it does."""
@@ -110,21 +102,6 @@ class ReplacingInTurn(Replacing):
         hits = self._keep_nth(hits.where(take_leftmost(spread).which))
         begins = np.diff(hits.owners, prepend=-1) > 0
         return hits.where(hits.which == hits.which[begins][np.cumsum(begins) - 1])
-
-    def _replace_careful_next(
-        self, made: pa.Array, values: pa.Array, is_careful: Mask, next_pair: Offsets, which: Offsets
-    ) -> pa.Array:
-        """The texts in which folding moves characters, one after another."""
-        flags = pa.array(is_careful)
-        new = []
-        for place, text in zip(
-            np.flatnonzero(is_careful).tolist(), values.filter(flags).to_pylist(), strict=True
-        ):
-            folded = text.casefold()
-            first = int(next_pair[place])
-            which[place] = next((at for at, key in enumerate(self._keys[first:], first) if key in folded), -1)
-            new.append(text if which[place] < 0 else self._replace_alone(int(which[place]), text))
-        return pc.replace_with_mask(made, flags, pa.array(new, TEXT))
 
     def _replace_alone(self, pair: int, text: str) -> str:
         """What one pair makes of one text."""

@@ -2,24 +2,20 @@
 
 from __future__ import annotations
 
-import itertools
 import re
-from collections.abc import Callable, Iterable, Iterator, Mapping
-from functools import cached_property
-from typing import Any, NamedTuple
+from collections.abc import Callable, Iterable, Mapping
+from typing import Any, Literal, NamedTuple
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask
-from igual.text.alternation import Where, alternation
 from igual.text.arrays import LONGEST_TEXT, as_it_is, refuse_long_texts
-from igual.text.beyond import mark_alnum
+from igual.text.beyond import find_characters, mark_alnum
 from igual.text.finding import FoundTexts, TextFinder
 from igual.text.folding import casefold
 from igual.text.packed import (
-    Bytes,
     Offsets,
     Packed,
     begins_character,
@@ -28,10 +24,10 @@ from igual.text.packed import (
     pack,
     slices,
     splice,
-    texts_with,
     unpack,
 )
 
+Where = Literal["anywhere", "whole", "word", "start", "end"]
 # The name of a column in a replacement or template.
 PLACE = re.compile(r"\{([^{}]*)\}")
 
@@ -71,12 +67,8 @@ class Replacing:
         self._pairs, self._where, self._nth = pairs, where, nth
         self._ignore_case, self._keep_case = ignore_case, keep_case
         self._givens = list(pairs.values())
-        self._places = {_key(sought, ignore_case): place for place, sought in enumerate(pairs)}
-        self._finder = TextFinder(list(self._places))
-
-    @cached_property
-    def _pattern(self) -> re.Pattern[str]:
-        return re.compile(alternation(self._places, self._where))
+        keys = [sought.casefold() if ignore_case else sought for sought in pairs]
+        self._finder = TextFinder(keys)
 
     def replace(self, values: pa.Array, beside: Mapping[str, pa.Array] | None = None) -> Replaced:
         """Replace whatever is found.
@@ -91,36 +83,26 @@ class Replacing:
             return _replaced_whole(values, self._pairs, self._ignore_case)
         refuse_growth(values, self._pairs, self._ignore_case, beside)
         packed = unpack(values)
-        data, is_careful = self._read(values, packed)
-        hits = self._find(Packed(data, packed.offsets), is_careful)
+        found = self._read(values, packed)
+        hits = self._keep_nth(found.place(self._finder.find(found.packed, found.accept(self._where))))
         used = mark(len(self._pairs), hits.which)
         texts, which = self._give(hits, packed, beside)
         made = pack(splice(packed, hits.starts, hits.stops, texts, which, hits.owners), values)
-        if is_careful.any():
-            made = self._replace_carefully(made, values, is_careful, used, beside)
         return Replaced(made.cast(values.type), used)
 
-    def _read(self, values: pa.Array, packed: Packed) -> tuple[Bytes, Mask]:
-        """The bytes to look in, and the texts in which that would go wrong."""
-        is_careful = np.zeros(len(values), np.bool_)
+    def _read(self, values: pa.Array, packed: Packed) -> _Folded:
+        """The texts as they are looked in."""
         if not self._ignore_case:
-            return packed.data, is_careful
+            return _Folded(packed)
         if packed.is_ascii:
-            return lowered(packed.data), is_careful
-        # Where folding leaves each character in its place, what is found there stands there in the text as well.
+            return _Folded(packed._replace(data=lowered(packed.data)))
         folded = unpack(casefold(values))
-        is_careful = np.diff(folded.offsets) != np.diff(packed.offsets)
-        if is_careful.any():
-            folded = unpack(pc.if_else(pa.array(is_careful), values, casefold(values)))
-        moved = begins_character(folded.data) != begins_character(packed.data)
-        return folded.data, is_careful | texts_with(moved, packed)
-
-    def _find(self, packed: Packed, is_careful: Mask) -> FoundTexts:
-        """Where texts are to be replaced; not in the careful ones."""
-        hits = self._finder.find(packed, accept_places(packed, self._where))
-        if is_careful.any():
-            hits = hits.where(~is_careful[hits.owners])
-        return self._keep_nth(hits)
+        if len(folded.data) == len(packed.data):
+            # Where folding leaves each character in its place, what is found there stands there in the text as well.
+            begins = begins_character(folded.data), begins_character(packed.data)
+            if np.array_equal(*begins) and np.array_equal(folded.offsets, packed.offsets):
+                return _Folded(folded)
+        return _Folded(folded, _find_origins(packed, len(folded.data)))
 
     def _keep_nth(self, hits: FoundTexts) -> FoundTexts:
         """Of each sought text in each text, whose places are counted, only the one that is meant."""
@@ -151,7 +133,7 @@ class Replacing:
             texts.take(pa.array(given)).to_pylist(),
             strict=True,
         )
-        cased = pa.array([_in_case_of(text, made) for text, made in together], TEXT)
+        cased = pa.array([in_case_of(text, made) for text, made in together], TEXT)
         return cased, both.indices.to_numpy(zero_copy_only=False).astype(np.int64)
 
     def _fill(self, hits: FoundTexts, beside: Mapping[str, pa.Array]) -> tuple[pa.Array, Offsets]:
@@ -173,57 +155,48 @@ class Replacing:
         encoded = pa.concat_arrays(parts).dictionary_encode()
         return encoded.dictionary, encoded.indices.to_numpy(zero_copy_only=False).astype(np.int64)[which]
 
-    def _replace_carefully(
-        self,
-        made: pa.Array,
-        values: pa.Array,
-        is_careful: Mask,
-        used: Mask,
-        beside: Mapping[str, pa.Array] | None,
-    ) -> pa.Array:
-        """The texts in which folding moves characters, one after another."""
-        flags = pa.array(is_careful)
-        columns = {name: column.filter(flags).to_pylist() for name, column in (beside or {}).items()}
-        rows = zip(*columns.values(), strict=True) if columns else itertools.repeat(())
-        new = [
-            self._replace_one(text, dict(zip(columns, row, strict=True)), used)
-            for text, row in zip(values.filter(flags).to_pylist(), rows, strict=False)
-        ]
-        return pc.replace_with_mask(made, flags, pa.array(new, TEXT))
 
-    def _replace_one(self, text: str, cells: Mapping[str, str | None], used: Mask) -> str:
-        seen: dict[str, int] = {}
-        pieces, last = [], 0
-        for start, stop, key in self._find_in(text):
-            seen[key] = seen.get(key, 0) + 1
-            if self._nth not in (None, seen[key]):
-                continue
-            place = self._places[key]
-            used[place] = True
-            given = self._givens[place]
-            if cells:
-                given = PLACE.sub(lambda name: cells[name[1]] or "", given)
-            pieces += [text[last:start], _in_case_of(text[start:stop], given) if self._keep_case else given]
-            last = stop
-        return "".join([*pieces, text[last:]])
+class _Folded(NamedTuple):
+    """Texts as they are looked in, be it with case set aside.
 
-    def _find_in(self, text: str) -> Iterator[tuple[int, int, str]]:
-        """Where the sought texts stand, and which: start, end, key."""
-        folded = _key(text, self._ignore_case)
-        if len(folded) == len(text):
-            yield from ((*match.span(), match[0]) for match in self._pattern.finditer(folded))
-            return
-        # Folding makes some letters two or three (ß, ﬁ): what is found must begin and end between letters.
-        ends = itertools.accumulate((len(letter.casefold()) for letter in text), initial=0)
-        place_of = {end: place for place, end in enumerate(ends)}
-        at = 0
-        while (match := self._pattern.search(folded, at)) is not None:
-            start, stop = (place_of.get(edge) for edge in match.span())
-            if start is None or stop is None:
-                at = match.start() + 1
-            else:
-                yield start, stop, match[0]
-                at = match.end()
+    Attributes:
+        packed: The texts.
+        origins: For each byte where in the texts as they are the character begins that begins with it, with the end
+            of the last, (bytes + 1,); -1 for others. None: all are in their places.
+    """
+
+    packed: Packed
+    origins: Offsets | None = None
+
+    def accept(self, where: Where) -> Callable[[Offsets, Offsets], Mask] | None:
+        """What tells good places: what is found must begin and end between characters."""
+        accept, origins = accept_places(self.packed, where), self.origins
+        if origins is None:
+            return accept
+
+        def between(starts: Offsets, stops: Offsets) -> Mask:
+            is_good: Mask = (origins[starts] >= 0) & (origins[stops] >= 0)
+            return is_good if accept is None else is_good & accept(starts, stops)
+
+        return between
+
+    def place(self, hits: FoundTexts) -> FoundTexts:
+        """Where what is found stands in the texts as they are."""
+        if self.origins is None:
+            return hits
+        return hits._replace(starts=self.origins[hits.starts], stops=self.origins[hits.stops])
+
+
+def _find_origins(packed: Packed, size: int) -> Offsets:
+    """Where the characters of texts begin that begin with each byte once case is set aside, (size + 1,)."""
+    starts = np.flatnonzero(begins_character(packed.data))
+    characters = find_characters(packed)
+    folded = np.array([len(character.casefold().encode()) for character in characters.distinct], np.int64)
+    sizes = np.ones(len(starts), np.int64)
+    sizes[np.searchsorted(starts, characters.starts)] = folded.take(characters.which)
+    origins = np.full(size + 1, -1)
+    origins[np.append(0, np.cumsum(sizes))] = np.append(starts, len(packed.data))
+    return origins
 
 
 def accept_places(packed: Packed, where: Where) -> Callable[[Offsets, Offsets], Mask] | None:
@@ -302,15 +275,11 @@ def _take_apart(given: str, names_columns: bool) -> tuple[int, list[str]]:
     return sum(len(text.encode()) for text in texts[::2]), texts[1::2]
 
 
-def _in_case_of(text: str, given: str) -> str:
+def in_case_of(text: str, given: str) -> str:
     """`given` in capitals if `found` is, or with a capital if `found` begins with one."""
     if text.isupper() and sum(c.isalpha() for c in text) > 1:
         return given.upper()
     return given[:1].title() + given[1:] if text[:1].isupper() else given
-
-
-def _key(text: str, ignore_case: bool) -> str:
-    return text.casefold() if ignore_case else text
 
 
 def _replaced_whole(values: pa.Array, pairs: Mapping[str, str], ignore_case: bool) -> Replaced:
