@@ -9,7 +9,7 @@ from itertools import accumulate
 
 import pyarrow as pa
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from igual import distinct, pieces
@@ -50,6 +50,11 @@ STYLES = [
 SOME_WORDS = st.sampled_from([(), ("of", "à"), ("McDonald", "PO", "É", "don't")])
 
 
+@example(["ÉCOLE éa ΟΔΟΣ ΣΑΣ’Σ İzmir'Σ"], "title", (), (), None)
+@example(["ΑΣ ΟΔΟΣ2Σ ʰΣ"], "pascal", (), (), None)
+@example(["\u0345b", "a\u0345B", "ΣΑΣ.İZ"], "name", (), (), "tr")
+@example(["ΣΑΣ.IZ"], "title", (), ("σας",), None)
+@example(["İZMİR VE K"], "title", ("VE",), ("ve", "k"), None)
 @given(
     CELLS, st.sampled_from(STYLES), SOME_WORDS, SOME_WORDS, st.sampled_from([None, "tr", "nl", "el", "de"])
 )
@@ -182,7 +187,10 @@ def test_hashes_tell_the_distinct_ones(cells: list[str | None]) -> None:
 
 @pytest.mark.parametrize(
     ("others", "pattern"),
-    [(folding._NO_WORD, r"\d[^\w]+\d|(^|\s)-\d"), (folding._NO_WORD_OR_SPACE, r"\d[^\w\s]+\d|(^|\s)-\d")],
+    [
+        (folding._NO_WORD, r"\d[^\w]+\d|(^|[\s\x{80}-\x{10ffff}])-\d"),
+        (folding._NO_WORD_OR_SPACE, r"\d[^\w\s]+\d|(^|[\s\x{80}-\x{10ffff}])-\d"),
+    ],
 )
 @given(cells=st.lists(st.text("019a_-., /é\u00a0\t\v", max_size=7)))
 def test_marks_between_digits_are_found(cells: list[str], others: ByteKinds, pattern: str) -> None:

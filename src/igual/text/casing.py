@@ -49,9 +49,10 @@ _LETTER = f"(?:[^\\W_]|{_MARK.pattern})"
 _WORD = re.compile(f"{_LETTER}+(?:['’]{_LETTER}+)*")
 _IS_ASCII_SPACE = np.isin(np.arange(256), list(b" \t\n\r\v\f\x1c\x1d\x1e\x1f"))
 _BEFORE_APOSTROPHE = np.frombuffer(b"odl", np.uint8)
-# In these languages also letters of ASCII need care, and some beyond it.
+# In these languages also letters of ASCII need care, and some beyond it; in others all beyond it as capitals.
 _ASCII_WITH_CARE: dict[str | None, str] = {"tr": "[iI]", "az": "[iI]", "nl": "(?:^|[^A-Za-z])[iI][jJ]"}
-_WITH_CARE = {**_ASCII_WITH_CARE, "de": r"[^\x00-\x7f]", "el": r"[^\x00-\x7f]"}
+_WITH_CARE = {**_ASCII_WITH_CARE, "tr": "[iIİ]", "az": "[iIİ]"}
+_CAPITALS_WITH_CARE = {**_WITH_CARE, "de": r"[^\x00-\x7f]", "el": r"[^\x00-\x7f]"}
 # What capitals and small letters differ in.
 _CASE_BIT = np.uint8(5)
 _AFTER_COLON = re.compile(r":\s+$")
@@ -84,8 +85,8 @@ def recased(
         return put_where(made, careful | beyond_ascii(values), values, lambda some: together(some, change))
     if language in ("tr", "az") and style != "name":
         return _recased_by_stand_ins(values, style, keep, small, language)
-    if language == "nl" or (language in _WITH_CARE and style == "upper"):
-        careful = has_pattern(values, _WITH_CARE[language])
+    if pattern := (_CAPITALS_WITH_CARE if style == "upper" else _WITH_CARE).get(language):
+        careful = has_pattern(values, pattern)
     if style == "name":
         careful |= has_pattern(values, SPECIAL)
     made = pack(_cased_together(packed, style, keep, small, careful), values)
@@ -204,7 +205,9 @@ def _find_held(
         characters.mark(low, str.islower) & behind(characters.mark(capital, str.isupper), packed)
     )
     starts, stops = np.flatnonzero(words.begins), np.flatnonzero(words.ends) + 1
-    mixed = np.unique(np.searchsorted(starts, seams, "right") - 1)
+    mixed = np.searchsorted(starts, seams, "right") - 1
+    # Some marks have a case, too.
+    mixed = np.unique(mixed[(mixed >= 0) & (seams < stops.take(mixed, mode="clip"))])
     return np.concatenate([held, places_in(starts[mixed], stops[mixed])])
 
 
@@ -311,7 +314,7 @@ def text_recaser(
                 if first
                 else text
             )
-        if style != "title" or not small or small.isdisjoint(_WORD.findall(change(text))):
+        if style != "title" or not small or small.isdisjoint(map(change, _WORD.findall(text))):
             return _WORD.sub(lambda word: inside(word[0]), text)
         words = list(_WORD.finditer(text))
         edges = {words[0].start(), words[-1].start()}
