@@ -60,6 +60,11 @@ class SpacingSettings:
     nth: int | None = None
     gaps: Literal["all", "double"] = "all"
 
+    @property
+    def evens_all(self) -> bool:
+        """Whether no two spaces are left beside each other, nor one at an end."""
+        return self.ends == "both" and self.inner == "one" and self.nth is None
+
 
 def respaced(values: pa.Array, words: SpacingSettings) -> pa.Array:
     """Texts with their spacing put right."""
@@ -130,7 +135,10 @@ def _without_controls(packed: Packed, words: SpacingSettings) -> Packed:
         else:
             packed = keep_bytes(packed, ~tabs)
         data = packed.data
-    breaks = np.flatnonzero(_IS_BREAK.mark(data))
+    is_break = _IS_BREAK.mark(data)
+    if words.breaks == "space" and words.evens_all:
+        return packed._replace(data=np.where(is_break, np.uint8(ord(" ")), data))
+    breaks = np.flatnonzero(is_break)
     if words.breaks == "keep" or not len(breaks):
         return packed
     # A break and the spaces round it are one gap.
