@@ -9,7 +9,7 @@ from typing import Any
 import pandas as pd
 import pyarrow as pa
 
-from igual.column import TEXTS, Column
+from igual.column import TEXT, TEXTS, Column
 from igual.engines.arrow import to_measures
 from igual.engines.base import CleanColumn, OutputType
 from igual.engines.pandas import PandasEngine, decode_column
@@ -37,7 +37,10 @@ class PlainEngine:
 
     def column(self, table: PlainTable, position: int) -> Column:
         """Encode a column."""
-        return PandasEngine().column(_to_frame_of_one(table, position), 0)
+        cells = list(list(table.values())[position])
+        if {str} <= {*map(type, cells)} <= {str, type(None)}:
+            return Column.from_arrow(pa.array(cells, TEXT))
+        return PandasEngine().column(pd.DataFrame({"": pd.Series(cells, dtype=object)}), 0)
 
     def rename(self, table: PlainTable, names: Sequence[str]) -> dict[str, Any]:
         """Give the same table other column names."""
@@ -57,12 +60,3 @@ def _decode(clean: CleanColumn, table: PlainTable) -> list[Any]:
     # A list has no order of labels to carry; texts keep their own kind of missing value.
     texts = clean._replace(output=OutputType(), column=replace(clean.column, kind=TEXTS))
     return decode_column(texts, pd.Series(list(table[clean.source]), dtype=object)).to_list()
-
-
-def _to_frame_of_one(table: PlainTable, position: int) -> pd.DataFrame:
-    name = list(table)[position]
-    return _to_frame({name: table[name]})
-
-
-def _to_frame(table: PlainTable) -> pd.DataFrame:
-    return pd.DataFrame({name: pd.Series(list(column), dtype=object) for name, column in table.items()})

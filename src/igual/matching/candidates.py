@@ -389,7 +389,7 @@ class CandidateSearch:
             several = (counts[0] > 1) | (counts[1] > 1)
             value_idx, entry_idx = value_idx[several], entry_idx[several]
             read = self._by_words(queries, value_idx, entry_idx, reading)
-            if reading == BY_INITIALS:
+            if reading == BY_INITIALS and len(value_idx):
                 cost = self.initials.costs(spelled, value_idx, entry_idx)
                 read = read._replace(
                     cost=np.where(np.isfinite(cost), cost, read.cost),

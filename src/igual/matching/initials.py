@@ -14,6 +14,7 @@ from igual.matching.choosing import join_pairs
 from igual.matching.pairs import Ints, expand_spans
 from igual.matching.scope import Scope, keep_allowed
 from igual.matching.scoring import Floats
+from igual.matching.spellings import Spellings
 from igual.matching.vocabulary import CONNECTING
 from igual.matching.words import Words
 
@@ -117,7 +118,7 @@ class _Places:
         places = np.flatnonzero(to_mask(pc.greater_equal(pc.utf8_length(texts), _SHORTEST)))
         encoded = texts.take(pa.array(places)).dictionary_encode()
         codes = encoded.indices.to_numpy(zero_copy_only=False)
-        self._texts = encoded.dictionary
+        self._texts = Spellings(encoded.dictionary, np.arange(len(encoded.dictionary)))
         # Where the places of each begin, and which they are.
         self._begins: Ints = np.append(0, np.cumsum(np.bincount(codes, minlength=len(self._texts))))
         self._places: Ints = places[np.argsort(codes, kind="stable")]
@@ -125,8 +126,8 @@ class _Places:
     def find(self, wanted: pa.Array, crowd: int) -> tuple[Ints, Ints]:
         """Which of the texts, at most so long, stand where, unless it is in too many places."""
         wanted = pc.if_else(pc.less_equal(pc.utf8_length(wanted), _LONGEST), wanted, "")
-        code = pc.index_in(wanted, self._texts).fill_null(len(self._texts)).to_numpy(zero_copy_only=False)
+        code = self._texts.look_up(wanted)
         start = self._begins[code]
-        times = self._begins[np.minimum(code + 1, len(self._texts))] - start
+        times = np.where(code < 0, 0, self._begins[code + 1] - start)
         times[times > crowd] = 0
         return np.repeat(np.arange(len(code)), times), self._places[expand_spans(start, times)]

@@ -58,9 +58,10 @@ def find_shortened(
     first = keep_allowed(queries.scope, *_find_by_first_letters(values, letters))
     may_be = is_one_word[0][first[0]] & is_one_word[1][first[1]]
     value_idx, entry_idx = join_pairs((value_idx, entry_idx), (first[0][may_be], first[1][may_be]))
-    aligned = wording.align(queries.words, value_idx, entry_idx).aligned
-    short = np.unique(aligned.pair[np.isin(aligned.how, (CUT, CUT_TO_TWO, CUT_TO_ONE, CONTRACTED))])
-    value_idx, entry_idx = value_idx[short], entry_idx[short]
+    if len(value_idx):
+        aligned = wording.align(queries.words, value_idx, entry_idx).aligned
+        short = np.unique(aligned.pair[np.isin(aligned.how, (CUT, CUT_TO_TWO, CUT_TO_ONE, CONTRACTED))])
+        value_idx, entry_idx = value_idx[short], entry_idx[short]
     cost = wording.read(queries.words, value_idx, entry_idx)[0] + _ALONE
     # What is read by words is weighed otherwise; see `chances`.
     evidence = queries.evidence[value_idx] - (fitted.LISTED_PER_COST - fitted.LISTED_PER_WORD_COST) * cost

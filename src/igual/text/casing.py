@@ -35,7 +35,7 @@ from igual.text.packed import (
     splice,
     unpack,
 )
-from igual.text.sigmas import Words, write_sigmas
+from igual.text.sigmas import WordPlaces, write_sigmas
 from igual.text.stand_ins import ANY_STAND_IN, put_stand_ins, stand_in_letters, take_stand_ins
 
 Style = Literal[
@@ -168,7 +168,7 @@ def _find_high(
     packed: Packed,
     cased: Bytes,
     characters: CharacterPlaces,
-    words: Words,
+    words: WordPlaces,
     style: Style,
     small: Collection[str],
 ) -> Mask:
@@ -189,7 +189,7 @@ def _find_high(
 
 
 def _find_held(
-    packed: Packed, characters: CharacterPlaces, words: Words, style: Style, keep: Collection[str]
+    packed: Packed, characters: CharacterPlaces, words: WordPlaces, style: Style, keep: Collection[str]
 ) -> Offsets:
     """The bytes of words that stay as they are."""
     data = packed.data
@@ -219,13 +219,13 @@ def _is_in_word(character: str) -> bool:
     return character.isalnum() or _MARK.match(character) is not None
 
 
-def _mark_words(packed: Packed, inside: Mask) -> Words:
-    """Words of marked bytes; an apostrophe between two of them doesn't end a word."""
+def _mark_words(packed: Packed, inside: Mask) -> WordPlaces:
+    """WordPlaces of marked bytes; an apostrophe between two of them doesn't end a word."""
     inside = inside | mark_between(packed, inside, "'’")
-    return Words(inside & ~before(inside, packed), inside & ~behind(inside, packed))
+    return WordPlaces(inside & ~before(inside, packed), inside & ~behind(inside, packed))
 
 
-def _find_second_capitals(cased: Bytes, words: Words) -> Offsets:
+def _find_second_capitals(cased: Bytes, words: WordPlaces) -> Offsets:
     """Where a second capital stands, as in O'Brien: behind one of three letters and an apostrophe."""
     second = np.flatnonzero(words.begins[:-3] & (cased[1:-2] == ord("'")))
     has_one = np.isin(cased[second], _BEFORE_APOSTROPHE)
@@ -236,7 +236,7 @@ def _find_second_capitals(cased: Bytes, words: Words) -> Offsets:
 
 
 def _find_small(
-    packed: Packed, cased: Bytes, words: Words, small: Collection[str], spaces: Mask | None
+    packed: Packed, cased: Bytes, words: WordPlaces, small: Collection[str], spaces: Mask | None
 ) -> Offsets:
     """Where small words begin that don't stand at an end of their text, nor behind a colon where spaces are given."""
     sought = [word.lower() for word in small if _WORD.fullmatch(word.lower())]
@@ -298,7 +298,7 @@ def text_recaser(
         return namer(small, keep, change)
     if not keep and style in ("lower", "upper"):
         return change
-    # Words come again and again in different values: each is put in its case once.
+    # WordPlaces come again and again in different values: each is put in its case once.
     remembered = functools.lru_cache(_REMEMBERED)
     inside = remembered(lambda word: _cased(word, style, keep, small, change, language, edge=False))
     at_edge = remembered(lambda word: _cased(word, style, keep, small, change, language, edge=True))

@@ -23,7 +23,7 @@ def _is_passed_over(character: str) -> bool:
     return not _is_cased(character) and ("a" + character + CAPITAL_SIGMA).lower().endswith("ς")
 
 
-class Words(NamedTuple):
+class WordPlaces(NamedTuple):
     """Where the words of texts stand.
 
     Attributes:
