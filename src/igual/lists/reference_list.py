@@ -139,7 +139,7 @@ class ReferenceList(Tabled):
 
     def _collect_spellings(self) -> tuple[dict[str, str], dict[str, tuple[str, ...]]]:
         """Every spelling that stands for one entry, and those that stand for several."""
-        known = {entry: entry for entry in self.values}
+        known = dict(zip(self.values, self.values, strict=True))
         contested: dict[str, tuple[str, ...]] = {}
         for entry, given in self.aliases.items():
             if entry not in known:
@@ -179,10 +179,15 @@ def as_reference_list(given: ReferenceList | Iterable[str]) -> ReferenceList:
 
 
 def _as_values(cells: Iterable[Any]) -> tuple[Any, ...]:
+    cells = tuple(cells)
+    if {*map(type, cells)} == {str}:
+        return cells
     return tuple(cell if type(cell) is str else value_or_same(cell) for cell in cells)
 
 
-def _refuse_repeats(values: Iterable[str]) -> None:
+def _refuse_repeats(values: Sequence[str]) -> None:
+    if {*map(type, values)} == {str} and all(map(str.strip, values)) and len({*values}) == len(values):
+        return
     seen: set[str] = set()
     for value in values:
         if not isinstance(value, str) or not value.strip():
