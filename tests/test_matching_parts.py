@@ -197,6 +197,11 @@ def test_words_stand_for_each_other_in_several_ways() -> None:
         ("block a", "block b", ["short words differ (a, b)"]),
         ("norway maple", "norwy maple", []),
         ("12 maple street", "maple street 12", []),
+        ("rope 12 cm", "rope 12 millimetres", ["the units differ (cm, millimetres)"]),
+        ("rope 12cm", "rope 12mm", ["the units differ (cm, mm)"]),
+        ("rope 12 mm", "rope 12 millimeter", []),
+        ("rope 12 mm", "rope 12", []),
+        ("yard 3 mole", "3 metre mole", []),
         ("pier 1 berth 2", "pier 2 berth 1", ["the numbers stand in another order (1 2, 2 1)"]),
     ],
 )

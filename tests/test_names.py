@@ -160,6 +160,41 @@ def test_words_that_are_written_as_one_or_as_two(value: str, entry: str) -> None
     )  # fmt: skip
 
 
+def test_units() -> None:
+    entries = [
+        "Resin 100 microgram tin",
+        "Resin 200 microgram tin",
+        "Rope 12 millimetre",
+        "1 Market Street",
+        "Tarn",
+    ]
+    found = matched(
+        ["Resin 100mcg tin", "resin 200 µg", "Rope 12mm", "Rope 12 cm", "Resin 100mg tin", "1st Market"],
+        entries,
+    )
+    assert {value: (row["status"], row["proposal"]) for value, row in found.items()} == {
+        "Resin 100mcg tin": ("settled", "Resin 100 microgram tin"),
+        "resin 200 µg": ("settled", "Resin 200 microgram tin"),
+        "Rope 12mm": ("settled", "Rope 12 millimetre"),
+        "Rope 12 cm": ("open", "Rope 12 millimetre"),
+        "Resin 100mg tin": ("open", "Resin 100 microgram tin"),
+        "1st Market": ("unknown", "1 Market Street"),
+    }  # fmt: skip
+    assert found["Rope 12mm"]["why"] == "‘mm’ stands for ‘millimetre’"
+    assert found["Rope 12 cm"]["why"].endswith("but the units differ (cm, millimetre)")
+    # No answer about a kind settles another unit.
+    assert igual.match(["Rope 12 cm"], entries).questions[0].kind == "single value"
+
+
+def test_a_word_alone_that_stands_for_an_entry_as_stated() -> None:
+    entries = ["Department", "Quay", "Kilogram", "Kestrel Quay"]
+    index = igual.MatchIndex(entries, abbreviations={"Qy": "Quay"})
+    table = igual.match(["dept.", "qy", "kg", "xy"], index).table.set_index("value")
+    assert table["proposal"].dropna().to_dict() == {"dept.": "Department", "qy": "Quay", "kg": "Kilogram"}
+    assert set(table["status"]) == {"open", "unknown"}
+    assert table.loc["qy", "why"] == "‘qy’ stands for ‘quay’; but it may be a word of its own"
+
+
 def test_numbers_are_not_joined() -> None:
     entries = ["Mole 12 Airport", "Pier 3 4 Airport", "Quay Airport", "Tarn Airport"]
     found = matched(["Mole 1 2", "Pier 34", "Mole 12"], entries)

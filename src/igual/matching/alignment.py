@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -140,6 +141,32 @@ class WordAligner:
             ]
         chosen = np.concatenate([np.zeros(0, np.int64), *taken])
         return all_words.take(chosen[np.lexsort((value_word[chosen], pair[chosen]))])
+
+    @cached_property
+    def _entry_of(self) -> Ints:
+        """The entry that is nothing but a word, -1 where there is none, (vocabulary,)."""
+        alone = np.flatnonzero(self.entries.counts == 1)
+        entry_of = np.full(len(self.entries.vocabulary), -1)
+        entry_of[self.entries.ids[self.entries.starts[alone]]] = alone
+        return entry_of
+
+    def find_stated(self, values: Words) -> tuple[Ints, Ints]:
+        """Find values of one word that stands for an entry of one, as is stated: places in both, (pairs,) each."""
+        stated = to_mask(pc.is_in(values.vocabulary, pa.array(self.stands_for, TEXT)))
+        alone = np.flatnonzero(values.counts == 1)
+        alone = alone[stated[values.ids[values.starts[alone]]]]
+        pairs = [
+            (value, entry)
+            for value, word in zip(
+                alone.tolist(),
+                values.vocabulary.take(pa.array(values.ids[values.starts[alone]])).to_pylist(),
+                strict=True,
+            )
+            for entry in self._entry_of[self.stands_for[word]].tolist()
+            if entry >= 0
+        ]
+        value_idx, entry_idx = np.array(pairs, np.int64).reshape(-1, 2).T
+        return value_idx, entry_idx
 
     def _find_connecting(
         self, words: Alignment, values: Words, value_idx: Ints, entry_idx: Ints, looked_at: Mask

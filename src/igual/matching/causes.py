@@ -10,8 +10,8 @@ from igual.matching.reasons import Reasons
 # What no answer about a kind settles: only a look at the value itself can tell.
 _ONE_BY_ONE = frozenset(
     {
-        "numbers differ", "numbers reordered", "roman numerals differ", "opposites", "opposite may matter",
-        "negation", "elsewhere",
+        "numbers differ", "numbers reordered", "units differ", "roman numerals differ", "opposites",
+        "opposite may matter", "negation", "elsewhere",
         "case matters", "too long", "rival equal", "very short", "short words differ", "nearest only",
         "several entries", "ruling", "context missing", "context unknown", "as frequent", "like missing",
     }

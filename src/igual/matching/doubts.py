@@ -17,7 +17,14 @@ import pyarrow.compute as pc
 from igual.column import TEXT, Mask, to_mask
 from igual.matching.pairs import Ints
 from igual.matching.reasons import Reason
-from igual.matching.vocabulary import NEGATIONS, NUMBERS, ROMAN_NUMERAL, Vocabulary, is_roman
+from igual.matching.vocabulary import (
+    NEGATIONS,
+    NUMBERS,
+    ROMAN_NUMERAL,
+    UNIT_OF,
+    Vocabulary,
+    is_roman,
+)
 from igual.threads import lazy_property
 
 _SHORT_WORD = 2
@@ -174,6 +181,21 @@ def _compare_roman_numerals(pair: WordPair) -> Iterable[Reason]:
         yield Reason("roman numerals differ", (" ".join(value), " ".join(entry)))
 
 
+def _compare_units(pair: WordPair) -> Iterable[Reason]:
+    """Units of both that differ, be they joined to their numbers or not; one that only one of them has is no doubt."""
+    value, entry = ([*_units_in(words)] for words in (pair.value, pair.entry))
+    if value and entry and {UNIT_OF[unit] for unit in value} != {UNIT_OF[unit] for unit in entry}:
+        yield Reason("units differ", (" ".join(value), " ".join(entry)))
+
+
+def _units_in(words: Sequence[str]) -> Iterable[str]:
+    """The units behind numbers."""
+    for place, word in enumerate(words):
+        unit = word.lstrip("0123456789")
+        if unit in UNIT_OF and (unit != word or (place and words[place - 1].isdecimal())):
+            yield unit
+
+
 def _find_opposites(pair: WordPair) -> Iterable[Reason]:
     groups = pair.vocabulary.groups_of
     for word in pair.value_only:
@@ -206,6 +228,7 @@ def _find_lost_words(pair: WordPair) -> Iterable[Reason]:
 # In the order in which they are reported.
 DOUBTS = (
     Doubt(_compare_numbers, pattern=r"\d", words=lambda _: NUMBERS, in_both=True),
+    Doubt(_compare_units, pattern=r"^\d+\pL+$", words=lambda _: UNIT_OF),
     Doubt(_compare_roman_numerals, pattern=f"^{ROMAN_NUMERAL}$"),
     Doubt(
         _find_opposites, pattern=f"^(?:{'|'.join(NEGATIONS)})", words=lambda vocabulary: vocabulary.groups_of

@@ -1,4 +1,4 @@
-"""Words that one writes as two, or two as one: `Green way` for Greenway, `Sunriver` for Sun River."""
+"""Words that one writes as two, or two as one: `Green way` for Greenway, `Sunriver` for Sun River, `5km` for 5 km."""
 
 from __future__ import annotations
 
@@ -16,6 +16,8 @@ from igual.matching.words import PARTS, Words
 from igual.text.packed import mark
 
 _DIGIT_LAST, _DIGIT_FIRST = r"[0-9]$", r"^[0-9]"
+# A number with its unit; an ordinal number has none.
+_WITH_UNIT, _ORDINAL = r"^(?P<number>[0-9]+)(?P<unit>\pL\pL+)$", r"^[0-9]+(st|nd|rd|th)$"
 
 
 class JoinedWords:
@@ -63,11 +65,17 @@ class JoinedWords:
             return values
         apart = np.full(len(words), -1)
         apart[strange] = self._two[1].look_up(words.filter(pa.array(strange)))
-        together = self._find_together(words, owners, strange, apart < 0)
-        changed = np.unique(owners[(apart >= 0) | together])
+        united = np.flatnonzero(strange & (apart < 0))
+        united = united[self._have_known_numbers(words.take(pa.array(united)))]
+        is_united = mark(len(words), united)
+        together = self._find_together(words, owners, strange, (apart < 0) & ~is_united)
+        changed = np.unique(owners[(apart >= 0) | is_united | together])
         if not len(changed):
             return values
         words = pc.if_else(pa.array(apart >= 0), self._two[0].take(pa.array(np.maximum(apart, 0))), words)
+        if len(united):
+            spaced = pc.replace_substring_regex(words, pattern=_WITH_UNIT, replacement=r"\1 \2")
+            words = pc.if_else(pa.array(is_united), spaced, words)
         # Behind a word stands a space, but for the first of two that are one.
         spaced = _join(words, pa.array(np.where(together, "", " "), TEXT), "")
         whole = pc.binary_join(pa.LargeListArray.from_arrays(lists.offsets, spaced), pa.scalar("", TEXT))
@@ -75,6 +83,16 @@ class JoinedWords:
         keys = pc.if_else(is_changed, pc.utf8_trim(whole, " "), values.word_keys)
         parts = pc.if_else(is_changed, pa.scalar([], PARTS), values.parts)
         return values._replace(word_keys=keys, parts=parts)
+
+    def _have_known_numbers(self, words: pa.Array) -> Mask:
+        """Which words are a number of the list with a unit behind it: 100mcg."""
+        parts = pc.extract_regex(words, pattern=_WITH_UNIT)
+        is_such = to_mask(parts.is_valid()) & ~to_mask(pc.match_substring_regex(words, _ORDINAL))
+        if is_such.any():
+            is_such[is_such] = (
+                self._known.look_up(pc.struct_field(parts.filter(pa.array(is_such)), "number")) >= 0
+            )
+        return is_such
 
     def _find_together(self, words: pa.Array, owners: Ints, strange: Mask, whole: Mask) -> Mask:
         """Which words are one with the next, where one of the two is strange and both are whole."""

@@ -1,4 +1,4 @@
-"""Single words cut short: `Sept` for `September`, `Paeds` for `Paediatrics`, `Y` for `Yes`."""
+"""Single words cut short: `Sept` for `September`, `Paeds` for `Paediatrics`, `Y` for `Yes`, `dept` as it is stated."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import numpy as np
 
 from igual.column import Mask
 from igual.matching import fitted
-from igual.matching.alignment import CONTRACTED, CUT, CUT_TO_ONE, CUT_TO_TWO
+from igual.matching.alignment import CONTRACTED, CUT, CUT_TO_ONE, CUT_TO_TWO, STATED
 from igual.matching.choosing import join_pairs
 from igual.matching.pairs import Ints, pack_pairs
 from igual.matching.queries import Queries
@@ -57,10 +57,13 @@ def find_shortened(
         value_idx, entry_idx = value_idx[begins], entry_idx[begins]
     first = keep_allowed(queries.scope, *_find_by_first_letters(values, letters))
     may_be = is_one_word[0][first[0]] & is_one_word[1][first[1]]
-    value_idx, entry_idx = join_pairs((value_idx, entry_idx), (first[0][may_be], first[1][may_be]))
+    stated = keep_allowed(queries.scope, *wording.aligner.find_stated(queries.words))
+    value_idx, entry_idx = join_pairs((value_idx, entry_idx), (first[0][may_be], first[1][may_be]), stated)
     if len(value_idx):
         aligned = wording.align(queries.words, value_idx, entry_idx).aligned
-        short = np.unique(aligned.pair[np.isin(aligned.how, (CUT, CUT_TO_TWO, CUT_TO_ONE, CONTRACTED))])
+        short = np.unique(
+            aligned.pair[np.isin(aligned.how, (CUT, CUT_TO_TWO, CUT_TO_ONE, CONTRACTED, STATED))]
+        )
         value_idx, entry_idx = value_idx[short], entry_idx[short]
     cost = wording.read(queries.words, value_idx, entry_idx)[0] + _ALONE
     # What is read by words is weighed otherwise; see `chances`.

@@ -41,6 +41,32 @@ ABBREVIATIONS = {
     "n": ("north",), "s": ("south",), "e": ("east",), "w": ("west",), "&": ("and",), "ctr": ("center", "centre"),
     "jr": ("junior",), "sr": ("senior",), "approx": ("approximately",), "qty": ("quantity",), "var": ("variety",),
 }  # fmt: skip
+# Symbols of units (those of the SI, and others in use), and their names.
+UNITS = (
+    (("mm",), ("millimetre", "millimeter")), (("cm",), ("centimetre", "centimeter")), (("m",), ("metre", "meter")),
+    (("km",), ("kilometre", "kilometer")), (("mcg", "μg", "ug"), ("microgram", "microgramme")),
+    (("mg",), ("milligram", "milligramme")), (("g",), ("gram", "gramme")), (("kg",), ("kilogram", "kilogramme")),
+    (("ml",), ("millilitre", "milliliter")), (("cl",), ("centilitre", "centiliter")),
+    (("dl",), ("decilitre", "deciliter")), (("l",), ("litre", "liter")), (("ha",), ("hectare",)),
+    (("oz",), ("ounce",)), (("lb",), ("pound",)), (("yd",), ("yard",)), (("kw",), ("kilowatt",)),
+    (("mw",), ("megawatt",)), (("kb",), ("kilobyte",)), (("mb",), ("megabyte",)), (("gb",), ("gigabyte",)),
+    (("tb",), ("terabyte",)), (("hr",), ("hour",)), (("min",), ("minute",)),
+)  # fmt: skip
+_PLURALS = ("", "s")
+UNIT_OF = {
+    word + plural: symbols[0]
+    for symbols, names in UNITS
+    for word in (*symbols, *names)
+    for plural in _PLURALS
+}
+# A single letter may be short for much else.
+ABBREVIATIONS |= {
+    symbol + ending: tuple(name + plural for name in names for plural in _PLURALS)
+    for symbols, names in UNITS
+    for symbol in symbols
+    for ending in _PLURALS
+    if len(symbol) > 1
+}
 SMALL_WORDS = (
     "the", "a", "an", "of", "and", "&", "inc", "incorporated", "ltd", "limited", "llc", "plc", "corp", "corporation",
     "co", "company", "gmbh", "ag", "sa", "kg", "g", "cm", "mm", "m", "km", "ml", "l", "pcs", "pc",

@@ -128,13 +128,13 @@ class Wording:
         groups: Ints | None = None,
     ) -> None:
         self.entries = entries
-        self._aligner = WordAligner(entries, edits, vocabulary)
+        self.aligner = WordAligner(entries, edits, vocabulary)
         self._small_words = pa.array(vocabulary.small_words, TEXT)
         self.information: WordInformation = weigh_words(
             entries, np.arange(len(entries.counts)) if owners is None else owners, groups
         )
         self._opposites = pa.array(sorted(vocabulary.groups_of), TEXT)
-        kinds = self._mark_kinds(entries.vocabulary, self._aligner.texts)
+        kinds = self._mark_kinds(entries.vocabulary, self.aligner.texts)
         self._of_entries = _SideInformation(*kinds, *self.information[1:3], self.information.entries)
 
     @cached_property
@@ -147,7 +147,7 @@ class Wording:
 
     def knows_all_words(self, values: Words) -> Mask:
         """Which values have no word but such as entries have, or such as stand for one of theirs, or letters alone."""
-        stated = pc.is_in(values.vocabulary, pa.array(self._aligner.stands_for, TEXT))
+        stated = pc.is_in(values.vocabulary, pa.array(self.aligner.stands_for, TEXT))
         known = (values.known >= 0) | to_mask(stated) | values.is_letter
         strange = np.bincount(values.owners, ~known[values.all_ids], len(values.counts))
         is_understood: Mask = (strange == 0) & (values.counts > 0)
@@ -184,10 +184,10 @@ class Wording:
         Returns:
             The pairs, word by word.
         """
-        texts = read_words(values.vocabulary), self._aligner.texts
+        texts = read_words(values.vocabulary), self.aligner.texts
         told = self._measure_information(values, texts[0]), self._of_entries
         costs = _cost_words_left(_SIDES[0], told[0]), self._costs_of_entries
-        aligned = self._aligner.align(values, texts[0], value_idx, entry_idx, *costs)
+        aligned = self.aligner.align(values, texts[0], value_idx, entry_idx, *costs)
         lefts = [
             find_left_over(values, value_idx, aligned.pair, aligned.value_word),
             find_left_over(self.entries, entry_idx, aligned.pair, aligned.entry_word),

@@ -50,6 +50,7 @@ def _compare(parts: Sequence[str]) -> str:
 
 _DOUBTS: Mapping[str, Callable[[Sequence[str]], str]] = {
     "numbers differ": lambda parts: f"the numbers differ {_compare(parts)}",
+    "units differ": lambda parts: f"the units differ {_compare(parts)}",
     "numbers reordered": lambda parts: f"the numbers stand in another order {_compare(parts)}",
     "roman numerals differ": lambda parts: f"the roman numerals differ {_compare(parts)}",
     "opposites": lambda parts: f"{_quote_words(parts)} exclude each other",
