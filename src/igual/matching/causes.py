@@ -10,8 +10,8 @@ from igual.matching.reasons import Reasons
 # What no answer about a kind settles: only a look at the value itself can tell.
 _ONE_BY_ONE = frozenset(
     {
-        "numbers differ", "numbers reordered", "units differ", "roman numerals differ", "opposites",
-        "opposite may matter", "negation", "elsewhere",
+        "numbers differ", "numbers reordered", "units differ", "months differ", "days differ", "roman numerals differ",
+        "opposites", "opposite may matter", "negation", "prefix", "elsewhere",
         "case matters", "too long", "rival equal", "very short", "short words differ", "nearest only",
         "several entries", "ruling", "context missing", "context unknown", "as frequent", "like missing",
     }
@@ -23,7 +23,7 @@ _VARIANTS = ("misspelt", "other form")
 def find_causes(reasons: Reasons) -> tuple[Cause, ...]:
     """Find out what an open match is open for.
 
-    Words that nearly all entries have are no cause beside others.
+    Words that nearly all entries have are no cause beside others, nor is what is stated to stand for a word.
 
     Args:
         reasons: Why an entry is proposed, and why it isn't settled.
@@ -40,6 +40,7 @@ def find_causes(reasons: Reasons) -> tuple[Cause, ...]:
         return ()
     causes: list[Cause] = []
     usual: list[Cause] = []
+    stated: list[Cause] = []
     for reason in reasons:
         if reason.kind in ("missing words", "usual words missing"):
             listed = causes if reason.kind == "missing words" else usual
@@ -48,6 +49,8 @@ def find_causes(reasons: Reasons) -> tuple[Cause, ...]:
             causes += [Cause("extra word", (word,)) for word in reason.parts]
         elif reason.kind == "short for":
             causes.append(Cause("abbreviation", reason.parts))
+        elif reason.kind == "stands for":
+            stated.append(Cause("abbreviation", reason.parts))
         elif reason.kind in _ORDERS:
             causes.append(Cause("word order"))
         elif reason.kind == "initials":
@@ -56,7 +59,7 @@ def find_causes(reasons: Reasons) -> tuple[Cause, ...]:
             causes.append(Cause("spelling variant", reason.parts))
         elif reason.kind.startswith(("letter", "digit")):
             return ()
-    return tuple(dict.fromkeys(causes or usual))
+    return tuple(dict.fromkeys(causes or usual or stated))
 
 
 def is_covered(reasons: Reasons, ruled: Collection[Cause]) -> bool:

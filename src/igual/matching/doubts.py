@@ -18,10 +18,13 @@ from igual.column import TEXT, Mask, to_mask
 from igual.matching.pairs import Ints
 from igual.matching.reasons import Reason
 from igual.matching.vocabulary import (
+    MONTH_OF,
     NEGATIONS,
     NUMBERS,
+    PREFIXES,
     ROMAN_NUMERAL,
     UNIT_OF,
+    WEEKDAY_OF,
     Vocabulary,
     is_roman,
 )
@@ -196,14 +199,27 @@ def _units_in(words: Sequence[str]) -> Iterable[str]:
             yield unit
 
 
+def _compare_days(pair: WordPair) -> Iterable[Reason]:
+    """Months of both that differ, and days of the week."""
+    for kind, names in (("months differ", MONTH_OF), ("days differ", WEEKDAY_OF)):
+        value, entry = ([word for word in words if word in names] for words in (pair.value, pair.entry))
+        if value and entry and {names[word] for word in value} != {names[word] for word in entry}:
+            yield Reason(kind, (" ".join(value), " ".join(entry)))
+
+
 def _find_opposites(pair: WordPair) -> Iterable[Reason]:
     groups = pair.vocabulary.groups_of
     for word in pair.value_only:
         for other in pair.entry_only:
             if groups.get(word, frozenset()) & groups.get(other, frozenset()):
                 yield Reason("opposites", (word, other))
-            elif any(word == prefix + other or other == prefix + word for prefix in NEGATIONS):
+                continue
+            long, short = (word, other) if len(word) > len(other) else (other, word)
+            prefix = long.removesuffix(short)
+            if prefix in NEGATIONS:
                 yield Reason("negation", (word, other))
+            elif prefix in PREFIXES:
+                yield Reason("prefix", (prefix, long))
 
 
 def _compare_short_words(pair: WordPair) -> Iterable[Reason]:
@@ -229,9 +245,12 @@ def _find_lost_words(pair: WordPair) -> Iterable[Reason]:
 DOUBTS = (
     Doubt(_compare_numbers, pattern=r"\d", words=lambda _: NUMBERS, in_both=True),
     Doubt(_compare_units, pattern=r"^\d+\pL+$", words=lambda _: UNIT_OF),
+    Doubt(_compare_days, words=lambda _: (*MONTH_OF, *WEEKDAY_OF)),
     Doubt(_compare_roman_numerals, pattern=f"^{ROMAN_NUMERAL}$"),
     Doubt(
-        _find_opposites, pattern=f"^(?:{'|'.join(NEGATIONS)})", words=lambda vocabulary: vocabulary.groups_of
+        _find_opposites,
+        pattern=f"^(?:{'|'.join((*NEGATIONS, *PREFIXES))})",
+        words=lambda vocabulary: vocabulary.groups_of,
     ),
     Doubt(_compare_short_words, pattern=f"^.{{0,{_SHORT_WORD}}}$", last_resort=True),
     Doubt(_find_lost_words, one_sided=True, last_resort=True),

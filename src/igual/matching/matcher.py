@@ -12,6 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import Mask, to_mask
+from igual.matching.acronyms import find_lost_acronyms, mark_acronyms
 from igual.matching.chunks import ProgressCallback, work_in_chunks
 from igual.matching.doubts import find_doubts, mark_doubtful
 from igual.matching.forms import Forms
@@ -289,6 +290,10 @@ def _find_all_doubts(
         is_doubtful | is_short | is_long | case_sensitive | (best.reading == BY_INITIALS) | is_shortened
     )
     looked_at[list(distinguishing)] = True
+    spelled = index.spellings.take(pa.array(spelling))
+    may_lose = (best.reading == BY_LETTERS) & ~same_letters
+    may_lose &= mark_acronyms(written.take(pa.array(positions))) | mark_acronyms(spelled)
+    looked_at |= may_lose
     numbers = np.flatnonzero(is_near & looked_at)
     texts = [keys.take(pa.array(numbers)).to_pylist() for keys in words]
     doubts_of: dict[int, list[Reason]] = {}
@@ -302,6 +307,8 @@ def _find_all_doubts(
         if is_doubtful[number]:
             doubts = find_doubts(value.split(), entry.split(), index.vocabulary, lost_words=False)
         doubts = doubts or distinguishing.get(number, [])
+        if may_lose[number] and not doubts:
+            doubts = find_lost_acronyms(written[int(positions[number])].as_py(), spelled[number].as_py())
         if is_short[number] and not same_letters[number] and not doubts:
             doubts.append(VERY_SHORT)
         if best.reading[number] == BY_INITIALS:
@@ -309,10 +316,8 @@ def _find_all_doubts(
             doubts.append(LIKE_MISSING_VALUE if written_so in LIKE_MISSING else AMBIGUOUS_INITIALS)
         if is_shortened[number]:
             doubts.append(OWN_WORD)
-        if case_sensitive:
-            spelled = index.spellings[int(spelling[number])].as_py()
-            if _cases_differ(written[int(positions[number])].as_py(), spelled):
-                doubts.append(CASE_MATTERS)
+        if case_sensitive and _cases_differ(written[int(positions[number])].as_py(), spelled[number].as_py()):
+            doubts.append(CASE_MATTERS)
         if doubts:
             doubts_of[number] = doubts
     return doubts_of

@@ -29,6 +29,8 @@ OPPOSITES = (
     ("mono", "di", "tri", "poly"), ("acute", "chronic"), ("alive", "dead"),
 )  # fmt: skip
 NEGATIONS = ("un", "non", "in", "dis", "anti", "im", "ir", "de")
+# With one of these a word is another word, seldom by a slip.
+PREFIXES = ("bi", "tri", "semi", "multi", "re", "pre", "post", "sub", "super", "over", "under", "mis")
 ABBREVIATIONS = {
     "st": ("street", "saint"), "rd": ("road",), "ave": ("avenue",), "av": ("avenue",), "blvd": ("boulevard",),
     "sq": ("square",), "ln": ("lane",), "hwy": ("highway",), "pl": ("place",), "cres": ("crescent",),
@@ -59,6 +61,18 @@ UNIT_OF = {
     for word in (*symbols, *names)
     for plural in _PLURALS
 }
+# The names of months and days of the week, and what is short for each.
+MONTHS = (
+    ("january", "jan"), ("february", "feb"), ("march", "mar"), ("april", "apr"), ("may",), ("june", "jun"),
+    ("july", "jul"), ("august", "aug"), ("september", "sep", "sept"), ("october", "oct"),
+    ("november", "nov"), ("december", "dec"),
+)  # fmt: skip
+WEEKDAYS = (
+    ("monday", "mon"), ("tuesday", "tue", "tues"), ("wednesday", "wed"), ("thursday", "thu", "thur", "thurs"),
+    ("friday", "fri"), ("saturday", "sat"), ("sunday", "sun"),
+)  # fmt: skip
+MONTH_OF, WEEKDAY_OF = ({word: names[0] for names in kind for word in names} for kind in (MONTHS, WEEKDAYS))
+ABBREVIATIONS |= {short: (names[0],) for names in (*MONTHS, *WEEKDAYS) for short in names[1:]}
 # A single letter may be short for much else.
 ABBREVIATIONS |= {
     symbol + ending: tuple(name + plural for name in names for plural in _PLURALS)

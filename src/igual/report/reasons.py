@@ -51,9 +51,12 @@ def _compare(parts: Sequence[str]) -> str:
 _DOUBTS: Mapping[str, Callable[[Sequence[str]], str]] = {
     "numbers differ": lambda parts: f"the numbers differ {_compare(parts)}",
     "units differ": lambda parts: f"the units differ {_compare(parts)}",
+    "months differ": lambda parts: f"the months differ {_compare(parts)}",
+    "days differ": lambda parts: f"the days differ {_compare(parts)}",
     "numbers reordered": lambda parts: f"the numbers stand in another order {_compare(parts)}",
     "roman numerals differ": lambda parts: f"the roman numerals differ {_compare(parts)}",
     "opposites": lambda parts: f"{_quote_words(parts)} exclude each other",
+    "prefix": lambda parts: f"‘{parts[0]}’ makes ‘{parts[1]}’ another word",
     "negation": lambda parts: f"one of {_quote_words(parts)} denies the other",
     "short words differ": lambda parts: f"short words differ {_compare(parts)}",
     "words may matter": lambda parts: f"{_quote_words(parts)} may matter",
