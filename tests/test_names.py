@@ -186,6 +186,21 @@ def test_units() -> None:
     assert igual.match(["Rope 12 cm"], entries).questions[0].kind == "single value"
 
 
+def test_what_is_denied_and_what_names_another_entry() -> None:
+    entries = ["Arson", "Criminal damage", "Burglary - dwelling", "Gluten free", "Low salt"]
+    values = [
+        "Arson/criminal damage",
+        "Burglary non dwelling",
+        "Not gluten free",
+        "No salt",
+        "criminl damage",
+    ]
+    found = matched(values, entries)
+    assert [value for value, row in found.items() if row["status"] == "settled"] == ["criminl damage"]
+    assert found["Arson/criminal damage"]["why"].endswith("but ‘arson’ may matter")
+    assert found["Not gluten free"]["why"].endswith("but ‘not’ may matter")
+
+
 def test_months_and_days() -> None:
     values = ["Jan 2021", "Sept 2021", "Wednsday clinic", "Sunday clinic"]
     entries = ["January 2021", "June 2021", "September 2021", "Jun 2021", "Wednesday clinic", "Monday clinic"]

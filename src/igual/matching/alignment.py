@@ -143,10 +143,10 @@ class WordAligner:
         return all_words.take(chosen[np.lexsort((value_word[chosen], pair[chosen]))])
 
     @cached_property
-    def _entry_of(self) -> Ints:
-        """The entry that is nothing but a word, -1 where there is none, (vocabulary,)."""
+    def entry_of(self) -> Ints:
+        """The entry that is nothing but a word, -1 where there is none, (vocabulary + 1,); at last for no word."""
         alone = np.flatnonzero(self.entries.counts == 1)
-        entry_of = np.full(len(self.entries.vocabulary), -1)
+        entry_of = np.full(len(self.entries.vocabulary) + 1, -1)
         entry_of[self.entries.ids[self.entries.starts[alone]]] = alone
         return entry_of
 
@@ -162,7 +162,7 @@ class WordAligner:
                 values.vocabulary.take(pa.array(values.ids[values.starts[alone]])).to_pylist(),
                 strict=True,
             )
-            for entry in self._entry_of[self.stands_for[word]].tolist()
+            for entry in self.entry_of[self.stands_for[word]].tolist()
             if entry >= 0
         ]
         value_idx, entry_idx = np.array(pairs, np.int64).reshape(-1, 2).T

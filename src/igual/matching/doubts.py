@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Collection, Iterable, Sequence
+from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -18,6 +19,7 @@ from igual.column import TEXT, Mask, to_mask
 from igual.matching.pairs import Ints
 from igual.matching.reasons import Reason
 from igual.matching.vocabulary import (
+    DENYING,
     MONTH_OF,
     NEGATIONS,
     NUMBERS,
@@ -222,6 +224,15 @@ def _find_opposites(pair: WordPair) -> Iterable[Reason]:
                 yield Reason("prefix", (prefix, long))
 
 
+def _find_denied(pair: WordPair) -> Iterable[Reason]:
+    """Words of one of both that deny what follows; before a number, `no` says that it is one."""
+    for words, only in ((pair.value, pair.value_only), (pair.entry, pair.entry_only)):
+        numbered = {word for word, after in pairwise(words) if word == "no" and after.isdecimal()}
+        for word in only:
+            if word in DENYING and word not in numbered:
+                yield Reason("opposite may matter", (word,))
+
+
 def _compare_short_words(pair: WordPair) -> Iterable[Reason]:
     value, entry = (
         [word for word in words if len(word) <= _SHORT_WORD and word.isalpha()]
@@ -252,6 +263,7 @@ DOUBTS = (
         pattern=f"^(?:{'|'.join((*NEGATIONS, *PREFIXES))})",
         words=lambda vocabulary: vocabulary.groups_of,
     ),
+    Doubt(_find_denied, words=lambda _: DENYING, last_resort=True),
     Doubt(_compare_short_words, pattern=f"^.{{0,{_SHORT_WORD}}}$", last_resort=True),
     Doubt(_find_lost_words, one_sided=True, last_resort=True),
 )

@@ -29,6 +29,11 @@ OPPOSITES = (
     ("mono", "di", "tri", "poly"), ("acute", "chronic"), ("alive", "dead"),
 )  # fmt: skip
 NEGATIONS = ("un", "non", "in", "dis", "anti", "im", "ir", "de")
+# Words that deny what follows.
+DENYING = (
+    "not", "no", "non", "never", "without", "except", "excluding", "excl", "nicht", "kein", "keine", "ohne", "sans",
+    "sin", "sem", "senza", "pas",
+)  # fmt: skip
 # With one of these a word is another word, seldom by a slip.
 PREFIXES = ("bi", "tri", "semi", "multi", "re", "pre", "post", "sub", "super", "over", "under", "mis")
 ABBREVIATIONS = {

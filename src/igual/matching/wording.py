@@ -312,7 +312,6 @@ class Wording:
         left_of = [np.bincount(left.pair, minlength=pairs) > 0 for left, _ in sides]
         counts = ~one_sided | (left_of[0] != left_of[1])
         (extra, extra_told), (missing, missing_told) = sides
-        # A word in the place of another.
         extra_gap, missing_gap = (left.pair * _MOST_GAPS + left.gap for left, _ in sides)
         instead = np.isin(extra_gap, missing_gap), np.isin(missing_gap, extra_gap)
         matters = (
@@ -320,7 +319,8 @@ class Wording:
             | extra_told.excludes[extra.ids]
             | (extra_told.apart[extra.ids] >= _APART)
             | both[extra.pair]
-            | (one_sided[extra.pair] & values.is_letter[extra.ids]),
+            | (one_sided[extra.pair] & values.is_letter[extra.ids])
+            | (self.aligner.entry_of[values.known[extra.ids]] >= 0),
             instead[1]
             | missing_told.excludes[missing.ids]
             | (missing_told.apart[missing.ids] >= _APART)
