@@ -194,6 +194,7 @@ def test_words_stand_for_each_other_in_several_ways() -> None:
         ("henry iv", "henry vi", ["the roman numerals differ (IV, VI)"]),
         ("north quay", "south quay", ["‘north’ and ‘south’ exclude each other"]),
         ("nonlisted house", "listed house", ["one of ‘nonlisted’ and ‘listed’ denies the other"]),
+        ("65 and under", "65 and over", ["‘under’ and ‘over’ exclude each other"]),
         ("not gluten free", "gluten free", ["‘not’ may matter"]),
         ("biweekly visit", "weekly visit", ["‘bi’ makes ‘biweekly’ another word"]),
         ("search", "research", ["‘re’ makes ‘research’ another word"]),

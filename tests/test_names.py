@@ -201,6 +201,13 @@ def test_what_is_denied_and_what_names_another_entry() -> None:
     assert found["Not gluten free"]["why"].endswith("but ‘not’ may matter")
 
 
+def test_a_strange_word_too_many_is_no_slip() -> None:
+    entries = ["Hip replacement", "Knee replacement", "Right hip replacement"]
+    found = matched(["Zq hip replacement", "Rt hip replacement"], entries)
+    assert found["Zq hip replacement"]["status"] != "settled"
+    assert found["Rt hip replacement"]["proposal"] == "Right hip replacement"
+
+
 def test_months_and_days() -> None:
     values = ["Jan 2021", "Sept 2021", "Wednsday clinic", "Sunday clinic"]
     entries = ["January 2021", "June 2021", "September 2021", "Jun 2021", "Wednesday clinic", "Monday clinic"]

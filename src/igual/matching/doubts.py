@@ -217,7 +217,7 @@ def _find_opposites(pair: WordPair) -> Iterable[Reason]:
                 yield Reason("opposites", (word, other))
                 continue
             long, short = (word, other) if len(word) > len(other) else (other, word)
-            prefix = long.removesuffix(short)
+            prefix = long.removesuffix(short) if long.endswith(short) else ""
             if prefix in NEGATIONS:
                 yield Reason("negation", (word, other))
             elif prefix in PREFIXES:

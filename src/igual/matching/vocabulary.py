@@ -26,6 +26,7 @@ OPPOSITES = (
     ("day", "night"), ("am", "pm"), ("black", "white"), ("senior", "junior"), ("buyer", "seller"),
     ("employer", "employee"), ("indoor", "outdoor"), ("above", "below"), ("first", "second", "third", "last"),
     ("paid", "unpaid"), ("increase", "decrease"), ("include", "exclude"), ("hyper", "hypo"), ("inter", "intra"),
+    ("under", "over"), ("less", "more"),
     ("mono", "di", "tri", "poly"), ("acute", "chronic"), ("alive", "dead"),
 )  # fmt: skip
 NEGATIONS = ("un", "non", "in", "dis", "anti", "im", "ir", "de")
@@ -46,6 +47,7 @@ ABBREVIATIONS = {
     "dept": ("department",), "intl": ("international",), "natl": ("national",), "univ": ("university",),
     "hosp": ("hospital",), "govt": ("government",), "mgmt": ("management",), "svc": ("service",),
     "n": ("north",), "s": ("south",), "e": ("east",), "w": ("west",), "&": ("and",), "ctr": ("center", "centre"),
+    "lt": ("left",), "rt": ("right",),
     "jr": ("junior",), "sr": ("senior",), "approx": ("approximately",), "qty": ("quantity",), "var": ("variety",),
 }  # fmt: skip
 # Symbols of units (those of the SI, and others in use), and their names.

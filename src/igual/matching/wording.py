@@ -319,7 +319,7 @@ class Wording:
             | extra_told.excludes[extra.ids]
             | (extra_told.apart[extra.ids] >= _APART)
             | both[extra.pair]
-            | (one_sided[extra.pair] & values.is_letter[extra.ids])
+            | (one_sided[extra.pair] & (values.is_letter | (values.known < 0))[extra.ids])
             | (self.aligner.entry_of[values.known[extra.ids]] >= 0),
             instead[1]
             | missing_told.excludes[missing.ids]
