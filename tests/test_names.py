@@ -208,6 +208,23 @@ def test_a_strange_word_too_many_is_no_slip() -> None:
     assert found["Rt hip replacement"]["proposal"] == "Right hip replacement"
 
 
+ENDINGS = {
+    "ology": ["Cardi", "Neur", "Ur", "Onc", "Haemat", "Dermat", "Rheumat", "Path", "Immun", "Toxic"],
+    "ectomy": ["Tonsill", "Col", "Mast", "Nephr", "Splen", "Cyst", "Thyroid", "Lob", "Gastr", "Hyster"],
+}
+
+
+@pytest.mark.parametrize(("value", "proposal"), [("Nephrology", "Neurology"), ("Virology", "Urology")])
+def test_what_many_entries_end_in_says_little(value: str, proposal: str) -> None:
+    entries = [stem + ending for ending, stems in ENDINGS.items() for stem in stems]
+    found = matched([value, "Cardiolgy", "Neurolgoy", "Tonsilectomy"], entries)
+    assert (found[value]["status"], found[value]["proposal"]) == ("open", proposal)
+    assert found[value]["why"].endswith("but many entries have ‘…ology’")
+    assert [row["status"] for row in found.values()].count("settled") == 3
+    # In a list without such endings it may well be a slip.
+    assert matched([value], [proposal, "Quay", "Pier", "Lantern"])[value]["status"] == "settled"
+
+
 def test_months_and_days() -> None:
     values = ["Jan 2021", "Sept 2021", "Wednsday clinic", "Sunday clinic"]
     entries = ["January 2021", "June 2021", "September 2021", "Jun 2021", "Wednesday clinic", "Monday clinic"]

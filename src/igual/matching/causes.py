@@ -12,7 +12,7 @@ _ONE_BY_ONE = frozenset(
     {
         "numbers differ", "numbers reordered", "units differ", "months differ", "days differ", "roman numerals differ",
         "opposites", "opposite may matter", "negation", "prefix", "elsewhere",
-        "case matters", "too long", "rival equal", "very short", "short words differ", "nearest only",
+        "case matters", "too long", "rival equal", "very short", "common part", "short words differ", "nearest only",
         "several entries", "ruling", "context missing", "context unknown", "as frequent", "like missing",
     }
 )  # fmt: skip

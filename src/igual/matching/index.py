@@ -12,6 +12,7 @@ import pyarrow.compute as pc
 from igual.column import TEXT, Mask, to_mask
 from igual.lists import ReferenceList, as_reference_list
 from igual.matching.candidates import CandidateSearch
+from igual.matching.common_parts import CommonParts
 from igual.matching.keys import letters_key, plain, two_letter_key
 from igual.matching.lookups import How, Key, LookUp
 from igual.matching.near_spellings import NearSpellings
@@ -71,6 +72,11 @@ class MatchIndex:
 
     def __repr__(self) -> str:
         return f"<igual.MatchIndex of {len(self.names):,} entries, {len(self.spellings):,} spellings>"
+
+    @cached_property
+    def common_parts(self) -> CommonParts:
+        """The beginnings and endings that many spellings have."""
+        return CommonParts(self.search.forms.letter_keys)
 
     @cached_property
     def position_of(self) -> dict[str, int]:

@@ -15,6 +15,7 @@ from igual.column import Mask, to_mask
 from igual.matching.acronyms import find_lost_acronyms, mark_acronyms
 from igual.matching.chunks import ProgressCallback, work_in_chunks
 from igual.matching.doubts import find_doubts, mark_doubtful
+from igual.matching.edits import UNIT
 from igual.matching.forms import Forms
 from igual.matching.index import MatchIndex
 from igual.matching.lookups import How, LookUp
@@ -49,6 +50,8 @@ WAYS: tuple[By, ...] = ("exact", "folded", "fuzzy")
 # A score as it is shown, and compared with the thresholds: the same on every machine.
 _DECIMALS = 4
 _SMALLEST_SHARE = 0.001
+# Letters that cost so much differ by more than a slip, in nats.
+_SEVERAL_SLIPS = 8.0
 # What is likened is never certain.
 _LIKELIEST = 0.9999
 _SCORES = {
@@ -293,7 +296,9 @@ def _find_all_doubts(
     spelled = index.spellings.take(pa.array(spelling))
     may_lose = (best.reading == BY_LETTERS) & ~same_letters
     may_lose &= mark_acronyms(written.take(pa.array(positions))) | mark_acronyms(spelled)
-    looked_at |= may_lose
+    differ = (best.reading == BY_LETTERS) & is_near & ~is_long & ~same_letters & ~is_short
+    differ[differ] = _cost_letters(index, queries, positions[differ], spelling[differ]) >= _SEVERAL_SLIPS
+    looked_at |= may_lose | differ
     numbers = np.flatnonzero(is_near & looked_at)
     texts = [keys.take(pa.array(numbers)).to_pylist() for keys in words]
     doubts_of: dict[int, list[Reason]] = {}
@@ -309,6 +314,10 @@ def _find_all_doubts(
         doubts = doubts or distinguishing.get(number, [])
         if may_lose[number] and not doubts:
             doubts = find_lost_acronyms(written[int(positions[number])].as_py(), spelled[number].as_py())
+        if differ[number] and not doubts:
+            keys = values.letter_keys[int(positions[number])], entries.letter_keys[int(spelling[number])]
+            if part := index.common_parts.find(*(key.as_py() for key in keys)):
+                doubts.append(Reason("common part", (part,)))
         if is_short[number] and not same_letters[number] and not doubts:
             doubts.append(VERY_SHORT)
         if best.reading[number] == BY_INITIALS:
@@ -358,6 +367,12 @@ def _find_distinguishing_words(
     for number, words in plain.items():
         reasons.setdefault(number, []).append(Reason("words may matter", tuple(words)))
     return reasons
+
+
+def _cost_letters(index: MatchIndex, queries: Queries, positions: Ints, spelling: Ints) -> Floats:
+    """What lies between the letters of values and spellings, in nats, (pairs,)."""
+    search = index.search
+    return search.edits.costs(queries.letters, search.letters, positions, spelling) / UNIT
 
 
 def _is_elided(letter: str, text: str) -> bool:

@@ -62,6 +62,7 @@ _DOUBTS: Mapping[str, Callable[[Sequence[str]], str]] = {
     "words may matter": lambda parts: f"{_quote_words(parts)} may matter",
     "opposite may matter": lambda parts: f"{_quote_words(parts)} may matter",
     "word tells apart": lambda parts: f"‘{parts[0]}’ tells {parts[1]} from {parts[2]}",
+    "common part": lambda parts: f"many entries have ‘{parts[0]}’",
     "very short": lambda _: "the text is very short",
     "ambiguous initials": lambda _: "initials may stand for something else",
     "like missing": lambda _: "people write it for a missing value, too",
