@@ -24,6 +24,7 @@ from igual.matching.vocabulary import (
     NEGATIONS,
     NUMBERS,
     PREFIXES,
+    PREPOSITIONS,
     ROMAN_NUMERAL,
     UNIT_OF,
     WEEKDAY_OF,
@@ -33,7 +34,8 @@ from igual.matching.vocabulary import (
 from igual.threads import lazy_property
 
 _SHORT_WORD = 2
-_DIGITS = re.compile(r"\d+")
+_DIGITS, _LETTERED = re.compile(r"\d+"), re.compile(r"0*(\d+)([^\W\d_]{1,2})")
+_ENDINGS = frozenset({"st", "nd", "rd", "th", "s"})
 
 
 class WordPair:
@@ -170,6 +172,24 @@ def _compare_numbers(pair: WordPair) -> Iterable[Reason]:
         yield Reason(kind, (" ".join(value), " ".join(entry)))
 
 
+def _compare_letters_of_numbers(pair: WordPair) -> Iterable[Reason]:
+    """Letters behind numbers that differ, be they joined to these or not (12A, 12 A), less units and endings (18s)."""
+    value, entry = ([*_lettered_in(words)] for words in (pair.value, pair.entry))
+    if set(value) != set(entry):
+        yield Reason("numbers differ", (" ".join(value), " ".join(entry)))
+
+
+def _lettered_in(words: Sequence[str]) -> Iterable[str]:
+    after = (*words[1:], "")
+    for word, following in zip(words, after, strict=True):
+        joined = (
+            word + following if word.isdecimal() and len(following) == 1 and following.isalpha() else word
+        )
+        found = _LETTERED.fullmatch(joined)
+        if found and found[2] not in _ENDINGS and found[2] not in UNIT_OF:
+            yield found[1] + found[2]
+
+
 def _numbers_in(words: Iterable[str]) -> Iterable[str]:
     for word in words:
         if word in NUMBERS:
@@ -235,7 +255,7 @@ def _find_denied(pair: WordPair) -> Iterable[Reason]:
 
 def _compare_short_words(pair: WordPair) -> Iterable[Reason]:
     value, entry = (
-        [word for word in words if len(word) <= _SHORT_WORD and word.isalpha()]
+        [word for word in words if (len(word) <= _SHORT_WORD and word.isalpha()) or word in PREPOSITIONS]
         for words in (pair.value_only, pair.entry_only)
     )
     several = len(pair.value) > 1 or len(pair.entry) > 1
@@ -255,6 +275,7 @@ def _find_lost_words(pair: WordPair) -> Iterable[Reason]:
 # In the order in which they are reported.
 DOUBTS = (
     Doubt(_compare_numbers, pattern=r"\d", words=lambda _: NUMBERS, in_both=True),
+    Doubt(_compare_letters_of_numbers, pattern=r"^\d+\pL{1,2}$|^\pL$", in_both=True),
     Doubt(_compare_units, pattern=r"^\d+\pL+$", words=lambda _: UNIT_OF),
     Doubt(_compare_days, words=lambda _: (*MONTH_OF, *WEEKDAY_OF)),
     Doubt(_compare_roman_numerals, pattern=f"^{ROMAN_NUMERAL}$"),
@@ -264,6 +285,11 @@ DOUBTS = (
         words=lambda vocabulary: vocabulary.groups_of,
     ),
     Doubt(_find_denied, words=lambda _: DENYING, last_resort=True),
-    Doubt(_compare_short_words, pattern=f"^.{{0,{_SHORT_WORD}}}$", last_resort=True),
+    Doubt(
+        _compare_short_words,
+        pattern=f"^.{{0,{_SHORT_WORD}}}$",
+        words=lambda _: PREPOSITIONS,
+        last_resort=True,
+    ),
     Doubt(_find_lost_words, one_sided=True, last_resort=True),
 )

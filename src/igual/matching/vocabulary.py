@@ -98,6 +98,7 @@ CONNECTING = (
     "des", "di", "die", "do", "dos", "du", "e", "el", "en", "et", "fur", "im", "la", "las", "le", "les", "los", "und",
     "van", "von", "y", "zu", "zum", "zur",
 )  # fmt: skip
+PREPOSITIONS = ("at", "by", "for", "from", "in", "into", "of", "off", "on", "onto", "to", "with", "against")
 NUMBERS = {
     word: str(number)
     for number, word in enumerate(
