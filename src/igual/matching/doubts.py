@@ -174,9 +174,11 @@ def _compare_numbers(pair: WordPair) -> Iterable[Reason]:
 
 def _compare_letters_of_numbers(pair: WordPair) -> Iterable[Reason]:
     """Letters behind numbers that differ, be they joined to these or not (12A, 12 A), less units and endings (18s)."""
-    value, entry = ([*_lettered_in(words)] for words in (pair.value, pair.entry))
+    sides = pair.value, pair.entry
+    value, entry = ([*_lettered_in(words)] for words in sides)
     if set(value) != set(entry):
-        yield Reason("numbers differ", (" ".join(value), " ".join(entry)))
+        said = (some or [*_numbers_in(words)] for some, words in zip((value, entry), sides, strict=True))
+        yield Reason("numbers differ", tuple(" ".join(some) for some in said))
 
 
 def _lettered_in(words: Sequence[str]) -> Iterable[str]:

@@ -32,8 +32,7 @@ OPPOSITES = (
 NEGATIONS = ("un", "non", "in", "dis", "anti", "im", "ir", "de")
 # Words that deny what follows.
 DENYING = (
-    "not", "no", "non", "never", "without", "except", "excluding", "excl", "nicht", "kein", "keine", "ohne", "sans",
-    "sin", "sem", "senza", "pas",
+    "not", "no", "non", "never", "without", "except", "excluding", "excl", "nicht", "kein", "ohne", "sans", "senza",
 )  # fmt: skip
 # With one of these a word is another word, seldom by a slip.
 PREFIXES = ("bi", "tri", "semi", "multi", "re", "pre", "post", "sub", "super", "over", "under", "mis")
@@ -49,6 +48,7 @@ ABBREVIATIONS = {
     "n": ("north",), "s": ("south",), "e": ("east",), "w": ("west",), "&": ("and",), "ctr": ("center", "centre"),
     "lt": ("left",), "rt": ("right",),
     "jr": ("junior",), "sr": ("senior",), "approx": ("approximately",), "qty": ("quantity",), "var": ("variety",),
+    "xmas": ("christmas",),
 }  # fmt: skip
 # Symbols of units (those of the SI, and others in use), and their names.
 UNITS = (
