@@ -196,6 +196,7 @@ def test_words_stand_for_each_other_in_several_ways() -> None:
         ("nonlisted house", "listed house", ["one of ‘nonlisted’ and ‘listed’ denies the other"]),
         ("room 101a", "room 101", ["the numbers differ (101a, 101)"]),
         ("room 101 a", "room 101a", []),
+        ("room 101 a", "room 102", ["the numbers differ (101, 102)"]),
         ("room 101 a", "room 101 b", ["the numbers differ (101a, 101b)"]),
         ("under 18s", "under 18", []),
         ("the 5th pier", "5 the pier", []),

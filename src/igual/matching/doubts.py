@@ -277,7 +277,7 @@ def _find_lost_words(pair: WordPair) -> Iterable[Reason]:
 # In the order in which they are reported.
 DOUBTS = (
     Doubt(_compare_numbers, pattern=r"\d", words=lambda _: NUMBERS, in_both=True),
-    Doubt(_compare_letters_of_numbers, pattern=r"^\d+\pL{1,2}$|^\pL$", in_both=True),
+    Doubt(_compare_letters_of_numbers, pattern=r"^\d+\pL{1,2}$|^\pL$", in_both=True, last_resort=True),
     Doubt(_compare_units, pattern=r"^\d+\pL+$", words=lambda _: UNIT_OF),
     Doubt(_compare_days, words=lambda _: (*MONTH_OF, *WEEKDAY_OF)),
     Doubt(_compare_roman_numerals, pattern=f"^{ROMAN_NUMERAL}$"),
