@@ -12,13 +12,13 @@ from igual.matching.reasons import Reason
 
 _SHORTEST, _LONGEST = 2, 5
 _WORD = re.compile(r"[^\W\d_]+")
-# A text that is all in capitals tells nothing.
-_SIGNS = (rf"(^|\PL)\p{{Lu}}{{{_SHORTEST},{_LONGEST}}}(\PL|$)", r"\p{Ll}")
+# All capitals of Unicode would take longer to compile than a value takes to match.
+_SIGN = "[A-ZÀ-ÖØ-ÞΑ-ΩА-Я]{2}"
 
 
 def mark_acronyms(texts: pa.Array) -> Mask:
     """Mark texts that may have acronyms, (texts,)."""
-    return to_mask(pc.and_(*(pc.match_substring_regex(texts, pattern=sign) for sign in _SIGNS)))
+    return to_mask(pc.match_substring_regex(texts, pattern=_SIGN))
 
 
 def find_lost_acronyms(value: str, entry: str) -> list[Reason]:
@@ -40,6 +40,7 @@ def find_lost_acronyms(value: str, entry: str) -> list[Reason]:
 
 
 def _find_only_in(one: str, other: str) -> list[str]:
+    # A text that is all in capitals tells nothing.
     if one.isupper():
         return []
     words = {word.lower() for word in _WORD.findall(other)}

@@ -51,6 +51,11 @@ class WordPair:
         self.value, self.entry, self.vocabulary = value, entry, vocabulary
 
     @lazy_property
+    def has_numbers(self) -> bool:
+        """Whether a word of either begins with a digit."""
+        return any(word[0].isdecimal() for word in (*self.value, *self.entry) if word)
+
+    @lazy_property
     def value_only(self) -> list[str]:
         """The words that the value has and the entry hasn't."""
         return [word for word in self.value if word not in self.entry]
@@ -174,6 +179,8 @@ def _compare_numbers(pair: WordPair) -> Iterable[Reason]:
 
 def _compare_letters_of_numbers(pair: WordPair) -> Iterable[Reason]:
     """Letters behind numbers that differ, be they joined to these or not (12A, 12 A), less units and endings (18s)."""
+    if not pair.has_numbers:
+        return
     sides = pair.value, pair.entry
     value, entry = ([*_lettered_in(words)] for words in sides)
     if set(value) != set(entry):
@@ -210,6 +217,8 @@ def _compare_roman_numerals(pair: WordPair) -> Iterable[Reason]:
 
 def _compare_units(pair: WordPair) -> Iterable[Reason]:
     """Units of both that differ, be they joined to their numbers or not; one that only one of them has is no doubt."""
+    if not pair.has_numbers:
+        return
     value, entry = ([*_units_in(words)] for words in (pair.value, pair.entry))
     if value and entry and {UNIT_OF[unit] for unit in value} != {UNIT_OF[unit] for unit in entry}:
         yield Reason("units differ", (" ".join(value), " ".join(entry)))
@@ -277,8 +286,8 @@ def _find_lost_words(pair: WordPair) -> Iterable[Reason]:
 # In the order in which they are reported.
 DOUBTS = (
     Doubt(_compare_numbers, pattern=r"\d", words=lambda _: NUMBERS, in_both=True),
-    Doubt(_compare_letters_of_numbers, pattern=r"^\d+\pL{1,2}$|^\pL$", in_both=True, last_resort=True),
-    Doubt(_compare_units, pattern=r"^\d+\pL+$", words=lambda _: UNIT_OF),
+    Doubt(_compare_letters_of_numbers, pattern=r"^\d+\D{1,2}$|^\D$", in_both=True, last_resort=True),
+    Doubt(_compare_units, pattern=r"^\d+\D+$", words=lambda _: UNIT_OF),
     Doubt(_compare_days, words=lambda _: (*MONTH_OF, *WEEKDAY_OF)),
     Doubt(_compare_roman_numerals, pattern=f"^{ROMAN_NUMERAL}$"),
     Doubt(

@@ -17,7 +17,7 @@ from igual.text.packed import mark
 
 _DIGIT_LAST, _DIGIT_FIRST = r"[0-9]$", r"^[0-9]"
 # A number with its unit; an ordinal number has none.
-_WITH_UNIT, _ORDINAL = r"^(?P<number>[0-9]+)(?P<unit>\pL\pL+)$", r"^[0-9]+(st|nd|rd|th)$"
+_WITH_UNIT, _ORDINAL = r"^(?P<number>[0-9]+)(?P<unit>[^0-9]{2,})$", r"^[0-9]+(st|nd|rd|th)$"
 
 
 class JoinedWords:

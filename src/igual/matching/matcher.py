@@ -297,6 +297,7 @@ def _find_all_doubts(
     may_lose = (best.reading == BY_LETTERS) & ~same_letters
     may_lose &= mark_acronyms(written.take(pa.array(positions))) | mark_acronyms(spelled)
     differ = (best.reading == BY_LETTERS) & is_near & ~is_long & ~same_letters & ~is_short
+    differ &= index.common_parts.are_any
     differ[differ] = _cost_letters(index, queries, positions[differ], spelling[differ]) >= _SEVERAL_SLIPS
     looked_at |= may_lose | differ
     numbers = np.flatnonzero(is_near & looked_at)
