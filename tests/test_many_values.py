@@ -146,7 +146,7 @@ def test_distinct_values_are_those_that_arrow_finds(share: float) -> None:
 
 
 def test_a_piece_is_not_cut_again() -> None:
-    values = pa.array([f"{number} {'x' * (number % 50)}" for number in range(150_000)], pa.large_string())
+    values = pa.array([f"{number} {'x' * (number % 50)}" for number in range(300_000)], pa.large_string())
     pieces = cut_pieces(values)
     assert len(pieces) > 3
     assert [size for _, size in pieces][:-1] == [pieces[0][1]] * (len(pieces) - 1)

@@ -12,13 +12,18 @@ import pyarrow as pa
 from igual.threads import Made, map_in_order
 
 # So many bytes of text, and so many texts at most: smaller ones would wait for each other more often.
-_BYTES, _TEXTS = 1 << 20, 1 << 15
+_BYTES, _TEXTS = 1 << 21, 1 << 16
 
 
-def cut_pieces(values: pa.Array) -> list[tuple[int, int]]:
-    """Where to cut texts: for each piece where it begins, and how many texts it has; one for few texts."""
+def cut_pieces(values: pa.Array, times: int = 1) -> list[tuple[int, int]]:
+    """Where to cut texts: for each piece where it begins, and how many texts it has; one for few texts.
+
+    Args:
+        values: The texts, (values,).
+        times: How many times smaller pieces are than usual, to hold less at once.
+    """
     # Rounded down, so that a piece isn't cut again when its texts are a little longer than others, or become so.
-    number = max(values.nbytes // _BYTES, -(-len(values) // _TEXTS), 1)
+    number = max(times * values.nbytes // _BYTES, -(-times * len(values) // _TEXTS), 1)
     size = max(-(-len(values) // number), 1)
     return [(start, size) for start in range(0, max(len(values), 1), size)]
 
@@ -33,14 +38,15 @@ def in_pieces(values: pa.Array, work: Callable[[int, int], Made]) -> list[Made]:
     return list(each_piece(values, work))
 
 
-def each_piece(values: pa.Array, work: Callable[[int, int], Made]) -> Iterator[Made]:
+def each_piece(values: pa.Array, work: Callable[[int, int], Made], times: int = 1) -> Iterator[Made]:
     """The same one by one, so that what is made needn't all be held.
 
     Args:
         values: The texts, (values,).
         work: As for `in_pieces`.
+        times: As for `cut_pieces`.
     """
-    pieces = cut_pieces(values)
+    pieces = cut_pieces(values, times)
     if len(pieces) == 1:
         yield work(*pieces[0])
         return

@@ -28,6 +28,8 @@ from igual.text.packed import join_texts
 # Fewer values are worked on rule by rule, and what stands between the rules is kept.
 MANY = 1 << 18
 _SAMPLE = 1 << 13
+# What several rules make of a piece is held at once.
+_SMALLER = 2
 
 
 class PreparedRule(NamedTuple):
@@ -127,7 +129,7 @@ def rewrite_together(
         return now, said
 
     def texts_of_pieces() -> Iterator[pa.Array]:
-        for texts, said in each_piece(values, work):
+        for texts, said in each_piece(values, work, _SMALLER):
             for pieces, piece in zip(details, said, strict=True):
                 pieces.append(piece)
             yield texts
