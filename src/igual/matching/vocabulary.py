@@ -36,7 +36,7 @@ DENYING = (
 )  # fmt: skip
 # With one of these a word is another word, seldom by a slip.
 PREFIXES = ("bi", "tri", "semi", "multi", "re", "pre", "post", "sub", "super", "over", "under", "mis")
-ABBREVIATIONS = {
+_STATED = {
     "st": ("street", "saint"), "rd": ("road",), "ave": ("avenue",), "av": ("avenue",), "blvd": ("boulevard",),
     "sq": ("square",), "ln": ("lane",), "hwy": ("highway",), "pl": ("place",), "cres": ("crescent",),
     "dr": ("drive", "doctor"), "mt": ("mount", "mountain"), "ft": ("fort",), "pt": ("point", "port"),
@@ -79,14 +79,17 @@ WEEKDAYS = (
     ("friday", "fri"), ("saturday", "sat"), ("sunday", "sun"),
 )  # fmt: skip
 MONTH_OF, WEEKDAY_OF = ({word: names[0] for names in kind for word in names} for kind in (MONTHS, WEEKDAYS))
-ABBREVIATIONS |= {short: (names[0],) for names in (*MONTHS, *WEEKDAYS) for short in names[1:]}
-# A single letter may be short for much else.
-ABBREVIATIONS |= {
-    symbol + ending: tuple(name + plural for name in names for plural in _PLURALS)
-    for symbols, names in UNITS
-    for symbol in symbols
-    for ending in _PLURALS
-    if len(symbol) > 1
+ABBREVIATIONS = {
+    **_STATED,
+    **{short: (names[0],) for names in (*MONTHS, *WEEKDAYS) for short in names[1:]},
+    # A single letter may be short for much else.
+    **{
+        symbol + ending: tuple(name + plural for name in names for plural in _PLURALS)
+        for symbols, names in UNITS
+        for symbol in symbols
+        for ending in _PLURALS
+        if len(symbol) > 1
+    },
 }
 SMALL_WORDS = (
     "the", "a", "an", "of", "and", "&", "inc", "incorporated", "ltd", "limited", "llc", "plc", "corp", "corporation",
@@ -98,6 +101,7 @@ CONNECTING = (
     "des", "di", "die", "do", "dos", "du", "e", "el", "en", "et", "fur", "im", "la", "las", "le", "les", "los", "und",
     "van", "von", "y", "zu", "zum", "zur",
 )  # fmt: skip
+# With another of these it is another thing: theft from a vehicle, theft of one.
 PREPOSITIONS = ("at", "by", "for", "from", "in", "into", "of", "off", "on", "onto", "to", "with", "against")
 NUMBERS = {
     word: str(number)

@@ -289,7 +289,7 @@ class Wording:
     def find_distinguishing(
         self, values: Words, value_idx: Ints, entry_idx: Ints, one_sided: Mask
     ) -> Iterator[tuple[int, str, int]]:
-        """Find the words that only one of a pair has, and that tell entries of this list apart.
+        """Find words that only one of a pair has, and that tell entries apart, replace another or are entries.
 
         Args:
             values: The words of values.
