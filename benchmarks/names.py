@@ -18,9 +18,13 @@ from importlib.resources.abc import Traversable
 import numpy as np
 
 # The kinds that the numbers are fitted to; all others are held out whole.
-FITTED_TO = ("American airports", "airports, long names", "languages", "makers", "German banks")
+FITTED_TO = (
+    "American airports", "American airports, backwards", "airports, long names", "languages", "makers",
+    "German banks", "German banks, backwards", "regions", "regions, backwards",
+)  # fmt: skip
 # Kinds in which most entries share a word.
 SHARED_WORD = ("American airports", "other airports", "airports, long names")
+_BACKWARDS = ("American airports", "other airports", "German banks", "regions", "trades, another card")
 # Names are taken as they are, but for these: a name that is only a placeholder names nothing.
 _PLACEHOLDERS = frozenset({"", "private"})
 
@@ -51,9 +55,11 @@ class Names:
 
 
 def all_names() -> Iterator[Names]:
-    """Every kind, from packages that can be installed."""
+    """Every kind, from packages that can be installed; some also with values and entries exchanged."""
     for kind, (values, entries) in _sources().items():
         yield _join(kind, values(), entries())
+        if kind in _BACKWARDS:
+            yield _join(f"{kind}, backwards", entries(), values())
 
 
 def _join(kind: str, values: Mapping[str, str], entries: Mapping[str, str]) -> Names:
@@ -82,6 +88,7 @@ def _sources() -> Mapping[str, tuple[Callable[[], dict[str, str]], Callable[[], 
         "languages": (lambda: _locale("languages"), lambda: _iso("639-3", "alpha_3")),
         "makers": (_makers, _registered_makers),
         "German banks": (lambda: _banks("short_name"), lambda: _banks("name")),
+        "regions": (_states, lambda: _iso("3166-2", "code")),
         "trades, one card": (lambda: _trades("visa"), lambda: _trades("iso18245_official")),
         "trades, another card": (lambda: _trades("mastercard"), lambda: _trades("usda")),
         "currencies": (lambda: _locale("currencies"), lambda: _iso("4217", "alpha_3")),
@@ -118,6 +125,11 @@ def _long_airports() -> dict[str, str]:
     with _file("airports", "data", "airports.gz").open("rb") as packed:
         rows = json.loads(gzip.decompress(packed.read()))
     return {row["iata"]: row["airport"] for row in rows}
+
+
+def _states() -> dict[str, str]:
+    rows = json.loads(_file("country_state_city", "data", "state.json").read_text("utf-8"))
+    return {f"{row['countryCode']}-{row['isoCode']}": row["name"] for row in rows}
 
 
 def _banks(name: str) -> dict[str, str]:

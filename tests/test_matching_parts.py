@@ -172,9 +172,9 @@ def test_words_stand_for_each_other_in_several_ways() -> None:
     compared = wording.align(values, one, other)
     assert compared.aligned.how.tolist() == [SAME, CUT, STATED, SAME, STATED, SAME]
     assert wording.list_left_over(values, 3, compared) == [
-        ([], [], []),
-        ([], ["street"], []),
-        ([], [], []),
+        ([], [], [], []),
+        ([], [], ["street"], []),
+        ([], [], [], []),
     ]
     events, says = wording.compare(values, np.array([0, 0, 1, 2]), np.array([0, 1, 1, 2]))
     costs = events.weigh(fitted.WORDS, 4)
@@ -269,7 +269,7 @@ def candidates(*pairs: tuple[int, float], letters: int = 10) -> Candidates:
     value, cost = (np.array(column) for column in zip(*pairs, strict=True))
     reading, evidence = (
         np.full(len(value), BY_LETTERS, np.int8),
-        weigh_letters(np.full(len(value), letters), np.zeros(len(value)), 100),
+        weigh_letters(np.full(len(value), letters), np.zeros(len(value)), np.full(len(value), 0.004)),
     )
     return Candidates(value.astype(np.int64), np.arange(len(value)), cost.astype(float), reading, evidence)
 

@@ -226,9 +226,9 @@ def test_what_many_entries_end_in_says_little(value: str, proposal: str) -> None
 
 
 def test_months_and_days() -> None:
-    values = ["Jan 2021", "Sept 2021", "Wednsday clinic", "Sunday clinic"]
+    values = ["Jan 2021", "Sept 2021", "Wednsday clinic"]
     entries = ["January 2021", "June 2021", "September 2021", "Jun 2021", "Wednesday clinic", "Monday clinic"]
-    found = matched(values, entries)
+    found = matched(values, entries) | matched(["Sunday clinic"], ["Monday clinic", "Quay"])
     assert {value: (row["status"], row["proposal"]) for value, row in found.items()} == {
         "Jan 2021": ("open", "January 2021"), "Sept 2021": ("settled", "September 2021"),
         "Wednsday clinic": ("settled", "Wednesday clinic"),

@@ -190,7 +190,9 @@ def fit_score(sets: Sequence[Case]) -> dict[str, float]:
         total = 0.0
         for case, found, use, odd, endings, letters in parts:
             by = ScoreParameters._make([*numbers, fitted.LISTED_PER_WORD_COST])
-            evidence = weigh_letters(letters, odd, len(case.index.spellings), by)[found.value]
+            evidence = weigh_letters(letters, odd, np.full(len(odd), case.index.search.crowding), by)[
+                found.value
+            ]
             evidence = evidence + by.listed_per_ending * endings
             evidence = np.where(found.reading == BY_LETTERS, evidence, found.evidence)
             likely, any_meant = chances(found._replace(evidence=evidence), len(use), by)

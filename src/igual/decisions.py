@@ -18,7 +18,9 @@ CauseKind = Literal[
 CAUSE_KINDS: tuple[CauseKind, ...] = (
     "word left out", "extra word", "abbreviation", "word order", "initials", "spelling variant", "single value",
 )  # fmt: skip
-_OF_TWO = ("abbreviation", "spelling variant")
+# Kinds that are about a short form and a long one, and such as may be about several words at once.
+_OF_TWO, OF_SEVERAL = ("abbreviation", "spelling variant"), ("word left out", "extra word")
+_STANDS_FOR, _TOGETHER = " = ", " + "
 # What may stand in place of an entry.
 WORDS = (KEEP, NOT_LISTED, NEW)
 _NEW_AS, _ALIAS_OF = "new entry:", "alias of "
@@ -70,7 +72,7 @@ class Cause(NamedTuple):
 
     Attributes:
         kind: What kind of difference it is, one of CAUSE_KINDS.
-        words: The words that it is about: the one left out, the short form and the long one.
+        words: The words that it is about: those left out, the short form and the long one.
     """
 
     kind: CauseKind
@@ -79,7 +81,7 @@ class Cause(NamedTuple):
     @property
     def text(self) -> str:
         """The words as a file of rulings has them."""
-        return " = ".join(self.words) or "any"
+        return (_TOGETHER if self.kind in OF_SEVERAL else _STANDS_FOR).join(self.words) or "any"
 
     @classmethod
     def read(cls, kind: str, text: str) -> Cause | None:
@@ -98,11 +100,11 @@ class Cause(NamedTuple):
         """
         for known in CAUSE_KINDS[:-1]:
             if kind == known:
-                pair = known in _OF_TWO
-                words = tuple(word.strip() for word in text.split("=")) if pair else (text.strip(),)
                 if known in ("word order", "initials"):
                     return cls(known)
-                return cls(known, words) if all(words) and len(words) == 1 + pair else None
+                between = _STANDS_FOR if known in _OF_TWO else _TOGETHER
+                words = tuple(word.strip() for word in text.split(between.strip()))
+                return cls(known, words) if all(words) and (known in OF_SEVERAL or len(words) == 2) else None
         return None
 
 
@@ -124,7 +126,7 @@ def check_kind(kind: str, words: str) -> Cause:
         raise RulingError(f"no kind of difference is called {kind!r}{did_you_mean(kind, kinds, most=6)}")
     cause = Cause.read(kind, words)
     if cause is None:
-        wanted = "two words such as 'hosp = hospital'" if kind in _OF_TWO else "one word"
+        wanted = "two words such as 'hosp = hospital'" if kind in _OF_TWO else "a word, or several: 'x + y'"
         raise RulingError(f"a ruling on the kind {kind!r} takes {wanted}; found {words!r}")
     return cause
 

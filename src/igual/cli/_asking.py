@@ -17,7 +17,7 @@ from igual.decisions import KEEP, NEW, NO, NOT_LISTED, YES, Cause, Ruling
 from igual.errors import RulingError, did_you_mean
 from igual.files.rulings import load_rulings, record_rulings, withdraw_ruling
 from igual.files.samples import MOST_ROWS, sample_rows
-from igual.matching.causes import find_causes
+from igual.matching.causes import find_causes, join_causes
 from igual.matching.index import MatchIndex
 from igual.matching.matcher import match_values
 from igual.matching.questions import ENOUGH_RULINGS, GUESS, Pair, Question
@@ -149,22 +149,22 @@ class _Asking:
 
     def _propose_kind(self, place: int, one: OpenValue) -> None:
         """After enough rulings of one kind that agree, ask about the kind, where more of it are left."""
-        causes = find_causes(one.reasons)
-        if len(causes) != 1 or (one.column, causes[0]) in self.refused:
+        cause = join_causes(find_causes(one.reasons))
+        if cause is None or (one.column, cause) in self.refused:
             return
-        self.accepted[one.column, causes[0]] += 1
+        self.accepted[one.column, cause] += 1
         left = [
             item
             for item in self.items[place + 1 :]
             if isinstance(item, OpenValue)
             and item.column == one.column
-            and find_causes(item.reasons) == causes
+            and join_causes(find_causes(item.reasons)) == cause
         ]
-        if self.accepted[one.column, causes[0]] == ENOUGH_RULINGS and left:
+        if self.accepted[one.column, cause] == ENOUGH_RULINGS and left:
             pairs = [Pair.of(item) for item in left]
             pairs.sort(key=lambda pair: (pair.score, pair.value))
             self.items = [item for item in self.items if item not in left]
-            self.items.insert(place + 1, Question(one.column, causes[0].kind, causes[0], pairs))
+            self.items.insert(place + 1, Question(one.column, cause.kind, cause, pairs))
 
     def _ruling(self, one: OpenValue, key: str, choices: Sequence[str]) -> Ruling | None:
         """What a key rules; None: nothing after all."""

@@ -10,6 +10,7 @@ import pyarrow as pa
 from igual.matching import fitted
 from igual.matching.choosing import concatenate_candidates, join_pairs, keep_cheapest, mark_worth_weighing
 from igual.matching.chunks import run_in_threads
+from igual.matching.crowding import crowding_among, measure_crowding, usual_crowding
 from igual.matching.deletions import Deletions
 from igual.matching.edits import FAR, UNIT, Edits, Prepared
 from igual.matching.endings import Endings
@@ -20,7 +21,7 @@ from igual.matching.joined_words import JoinedWords
 from igual.matching.letter_model import LetterModel
 from igual.matching.pairs import Ints, pack_pairs, split_runs
 from igual.matching.queries import PreparedSounds, Queries
-from igual.matching.scope import Scope
+from igual.matching.scope import Scope, keep_allowed
 from igual.matching.scoring import (
     BY_INITIALS,
     BY_LETTERS,
@@ -32,6 +33,7 @@ from igual.matching.scoring import (
     weigh_letters,
 )
 from igual.matching.shortened import find_shortened
+from igual.matching.surfaces import surface_distances
 from igual.matching.vocabulary import Vocabulary
 from igual.matching.wording import Wording
 from igual.matching.words import Words
@@ -43,7 +45,7 @@ _SURE, _SURE_PER_LETTER = 2.6, 0.85
 _WEIGHED_COST, _NEIGHBOURS_COST, _WEIGHED = 6.0, 8.4, 16
 # Many pairs are weighed in parts, so that they need little room.
 _PAIRS_AT_A_TIME = 1 << 20
-_MOST_SURFACE, _MOST_SOUNDS = 3, 5
+_MOST_SOUNDS = 5
 # A list of so many spellings is worth building in several threads.
 _LONG_LIST = 20_000
 
@@ -65,9 +67,8 @@ class CandidateSearch:
         owners: Ints | None = None,
         groups: Ints | None = None,
     ) -> None:
-        self.spellings = spellings
+        self.spellings, self.vocabulary = spellings, vocabulary
         self._owners, self._groups = owners, groups
-        self.vocabulary = vocabulary
         self._is_ready = False
 
     @cached_property
@@ -92,6 +93,12 @@ class CandidateSearch:
     @cached_property
     def _deletions(self) -> Deletions:
         return Deletions(self.forms.letters)
+
+    @cached_property
+    def crowding(self) -> float:
+        """How crowded the list is."""
+        owners = np.arange(len(self.spellings)) if self._owners is None else self._owners
+        return measure_crowding(self.forms.letters, self.letters, self._deletions, self.edits, owners)
 
     @cached_property
     def _deletions_among_themselves(self) -> Deletions:
@@ -127,7 +134,7 @@ class CandidateSearch:
 
     @cached_property
     def _joined_words(self) -> JoinedWords:
-        return JoinedWords(self.wording.entries)
+        return JoinedWords(self.wording.entries, self.wording.known_words)
 
     @cached_property
     def initials(self) -> Initials:
@@ -164,8 +171,9 @@ class CandidateSearch:
         sounded = PreparedSounds.of(values, self._sound_edits.values)
         words = self.wording.words(values.word_keys, values.parts)
         counted = self.wording.count_distinguishing_letters(words, values.letters.lengths)
-        sizes = len(self.spellings) if scope is None else scope.sizes
-        evidence = weigh_letters(counted, self.letter_model.oddness(values.letters), sizes)
+        sizes = scope.sizes if scope is not None else np.full(len(counted), len(self.spellings))
+        crowding = crowding_among(self.crowding, len(self.spellings), sizes)
+        evidence = weigh_letters(counted, self.letter_model.oddness(values.letters), crowding)
         return Queries(
             values,
             self.edits.values(values.letters),
@@ -198,7 +206,7 @@ class CandidateSearch:
             wider = wider._replace(value=unsure[wider.value])
             near = keep_cheapest(concatenate_candidates([near, wider]))
         near = near._replace(
-            cost=near.cost + fitted.SURFACE * self._surface_distances(queries, near),
+            cost=near.cost + fitted.SURFACE * surface_distances(queries.forms, self.forms, near),
             evidence=near.evidence + fitted.LISTED_PER_ENDING * self.count_endings(queries, near),
         )
         return near, *chances(near, len(lengths))
@@ -255,6 +263,7 @@ class CandidateSearch:
             self._grams.pairs(forms.words, forms.sounds),
             self._deletions.pairs(forms.letters),
             self.initials.pairs(queries.words, self.initials.spell(queries.words)),
+            self.wording.find_sharing(queries.words),
         )
         by_letters = self._weigh_by_letters(queries, *joined)
         pairs, near = pack_pairs(*joined), pack_pairs(by_letters.value, by_letters.spelling)
@@ -301,9 +310,8 @@ class CandidateSearch:
         Returns:
             Distances between sounds, consonants and surfaces of each pair, (pairs, 3).
         """
-        distances: Floats = np.c_[
-            self._sound_distances(queries, near.value, near.spelling), self._surface_distances(queries, near)
-        ]
+        sounds = self._sound_distances(queries, near.value, near.spelling)
+        distances: Floats = np.c_[sounds, surface_distances(queries.forms, self.forms, near)]
         return distances
 
     def _weigh_by_letters(
@@ -325,7 +333,7 @@ class CandidateSearch:
     def _weigh_some(self, queries: Queries, value_idx: Ints, entry_idx: Ints, mutual: bool) -> Candidates:
         cost = self.edit_costs(queries, value_idx, entry_idx)
         edited = self._by_letters(queries, value_idx, entry_idx, cost)
-        surface = 0 if mutual else fitted.SURFACE * self._surface_distances(queries, edited)
+        surface = 0 if mutual else fitted.SURFACE * surface_distances(queries.forms, self.forms, edited)
         behind = _NEIGHBOURS_COST if mutual else _WEIGHED_COST
         kept = mark_worth_weighing(value_idx, cost + surface, behind, _WEIGHED)
         value_idx, entry_idx, cost = value_idx[kept], entry_idx[kept], cost[kept]
@@ -347,27 +355,16 @@ class CandidateSearch:
         distances: Floats = np.minimum(np.stack(counts, axis=1), _MOST_SOUNDS)
         return distances
 
-    def _surface_distances(self, queries: Queries, near: Candidates) -> Floats:
-        """Count differences in case, accents, spaces and marks, beyond those of the value's nearest candidate.
-
-        What all candidates lack says nothing about them: a text all in capitals is as near to each.
-        """
-        features = queries.forms.surface[near.value], self.forms.surface[near.spelling]
-        distance = np.abs(features[0] - features[1]).sum(axis=1)
-        by_letters = near.reading == BY_LETTERS
-        distance = np.where(by_letters, np.minimum(distance, _MOST_SURFACE), _MOST_SURFACE)
-        nearest = np.full(len(queries.forms.is_cut), _MOST_SURFACE)
-        np.minimum.at(nearest, near.value, distance)
-        distances: Floats = np.where(by_letters, distance - nearest[near.value], 0).astype(np.float64)
-        return distances
-
     def _search_widely(self, queries: Queries) -> Candidates:
         """Find candidates that sound alike, share rare bits of text or words, or are initials of one another."""
         shared = self._grams.pairs(queries.forms.words, queries.forms.sounds, queries.scope)
         alike = self._same_consonants.pairs(queries.sounded.consonants.texts, queries.scope)
         spelled = self._weigh_by_letters(queries, *join_pairs(alike, shared))
-        cut = find_shortened(self.wording, queries, self.forms.letters, shared, spelled)
-        return concatenate_candidates([spelled, self._read_by_words(queries, shared), cut])
+        evidence = self._spare_crowding(queries.evidence)
+        cut = find_shortened(self.wording, queries, self.forms.letters, shared, spelled, evidence)
+        # A word that tells much may be little of its text, and have no rare letters.
+        sharing = join_pairs(shared, keep_allowed(queries.scope, *self.wording.find_sharing(queries.words)))
+        return concatenate_candidates([spelled, self._read_by_words(queries, sharing), cut])
 
     def find_by_words(self, queries: Queries) -> Candidates:
         """Find the spellings that values may mean by their words or initials alone.
@@ -380,6 +377,11 @@ class CandidateSearch:
         """
         return self._read_by_words(queries, self._grams.pairs(queries.forms.words, queries.forms.sounds))
 
+    def _spare_crowding(self, evidence: Floats) -> Floats:
+        """What letters say of values that are short for an entry, to which it is nothing what lies within a slip."""
+        beyond_usual = self.crowding / usual_crowding(len(self.spellings))
+        return evidence + fitted.LISTED_PER_CROWDING * float(np.log(beyond_usual))
+
     def _read_by_words(self, queries: Queries, shared: tuple[Ints, Ints]) -> Candidates:
         parts = []
         spelled = self.initials.spell(queries.words)
@@ -391,9 +393,8 @@ class CandidateSearch:
             read = self._by_words(queries, value_idx, entry_idx, reading)
             if reading == BY_INITIALS and len(value_idx):
                 cost = self.initials.costs(spelled, value_idx, entry_idx)
-                read = read._replace(
-                    cost=np.where(np.isfinite(cost), cost, read.cost),
-                    evidence=np.where(np.isfinite(cost), queries.evidence[value_idx], read.evidence),
-                )
+                found, evidence = np.isfinite(cost), self._spare_crowding(queries.evidence)[value_idx]
+                costs, speaks = np.where(found, cost, read.cost), np.where(found, evidence, read.evidence)
+                read = read._replace(cost=costs, evidence=speaks)
             parts.append(read.take(np.isfinite(read.cost)))
         return concatenate_candidates(parts)

@@ -33,7 +33,9 @@ from igual.matching.vocabulary import (
 )
 from igual.threads import lazy_property
 
-_SHORT_WORD = 2
+_SHORT_WORD, _LONGEST_SYMBOL = 2, 3
+# So few pairs are looked at one by one sooner than words are marked in them.
+_FEW = 20
 _DIGITS, _LETTERED = re.compile(r"\d+"), re.compile(r"0*(\d+)([^\W\d_]{1,2})")
 _ENDINGS = frozenset({"st", "nd", "rd", "th", "s"})
 
@@ -124,6 +126,8 @@ def mark_doubtful(values: pa.Array, entries: pa.Array, vocabulary: Vocabulary) -
         A flag for each pair, (pairs,).
     """
     size = len(values)
+    if size <= _FEW:
+        return np.ones(size, np.bool_)
     texts = pc.split_pattern(pa.concat_arrays([values, entries]), " ")
     words = texts.flatten().dictionary_encode()
     ids = words.indices.to_numpy().astype(np.int64)
@@ -217,9 +221,10 @@ def _compare_roman_numerals(pair: WordPair) -> Iterable[Reason]:
 
 def _compare_units(pair: WordPair) -> Iterable[Reason]:
     """Units of both that differ, be they joined to their numbers or not; one that only one of them has is no doubt."""
-    if not pair.has_numbers:
-        return
-    value, entry = ([*_units_in(words)] for words in (pair.value, pair.entry))
+    if pair.has_numbers:
+        value, entry = ([*_units_in(words)] for words in (pair.value, pair.entry))
+    else:
+        value, entry = ([*_name_units(words)] for words in (pair.value_only, pair.entry_only))
     if value and entry and {UNIT_OF[unit] for unit in value} != {UNIT_OF[unit] for unit in entry}:
         yield Reason("units differ", (" ".join(value), " ".join(entry)))
 
@@ -230,6 +235,11 @@ def _units_in(words: Sequence[str]) -> Iterable[str]:
         unit = word.lstrip("0123456789")
         if unit in UNIT_OF and (unit != word or (place and words[place - 1].isdecimal())):
             yield unit
+
+
+def _name_units(words: Sequence[str]) -> Iterable[str]:
+    """The units that are spelled out; symbols without a number may mean much else."""
+    return (word for word in words if word in UNIT_OF and len(word) > _LONGEST_SYMBOL)
 
 
 def _compare_days(pair: WordPair) -> Iterable[Reason]:

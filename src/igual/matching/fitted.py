@@ -40,14 +40,14 @@ CONSONANTS = 0.43
 # What is added for each difference in case, accents, spaces or marks, beyond the least of a value's candidates.
 SURFACE = 2.49
 # How sharply costs tell rival candidates apart: 1 takes them as they are.
-RIVALS = 1.04
+RIVALS = 1.03
 # Whether any candidate is meant, as a logit: a part, one for each letter of the value, one for each nat of cost.
-LISTED = 7.79
-LISTED_PER_LETTER = 0.54
-LISTED_PER_ODDNESS = 1.03
-LISTED_PER_SIZE = 1.44
-LISTED_PER_ENDING = -29.12
-LISTED_PER_COST = 0.63
+LISTED = -0.43
+LISTED_PER_LETTER = 0.64
+LISTED_PER_ODDNESS = 1.05
+LISTED_PER_CROWDING = 1.01
+LISTED_PER_ENDING = -22.69
+LISTED_PER_COST = 0.70
 # How likely the rarer of two values of one column is a slip of the other, as a logit; see `slip_pairs.py`.
 SLIP = {
     "always": 3.34,
@@ -66,57 +66,62 @@ ALONE_PER_LETTER = 0.19
 ALONE_PER_COST = 0.38
 # What lies between two texts read by their words costs, in nats; see EVENTS of `wording.py`.
 WORDS = {
-    "read": 3.41,
-    "order": 0.35,
-    "entry cut": 4.22,
-    "edited": 0.70,
+    "read": 4.36,
+    "order": 0.93,
+    "entry cut": 1.92,
+    "edited": 0.57,
     "stated": 0.02,
-    "stem": 5.17,
-    "cut": 2.23,
-    "cut to two": 1.08,
-    "cut to one": 2.31,
-    "contracted": 3.86,
-    "extra small": 1.95,
+    "stem": 4.23,
+    "cut": 2.38,
+    "cut to two": 2.97,
+    "cut to one": 2.94,
+    "contracted": 3.77,
+    "extra small": 0.79,
     "extra left": 0.02,
-    "extra rarity": 6.39,
-    "extra first": 1.17,
-    "extra last": -0.82,
-    "extra aside": 1.59,
-    "extra aside rarity": 3.41,
-    "extra in brackets": 2.61,
-    "extra apart": 0.95,
-    "missing small": 0.02,
+    "extra rarity": 7.16,
+    "extra first": 0.98,
+    "extra last": -0.86,
+    "extra aside": 2.04,
+    "extra aside rarity": 4.72,
+    "extra in brackets": 3.91,
+    "extra apart": 0.02,
+    "missing small": 0.52,
     "missing left": 0.02,
-    "missing rarity": 1.09,
-    "missing first": 1.18,
-    "missing last": 1.02,
-    "missing aside": 0.51,
-    "missing aside rarity": 0.58,
+    "missing rarity": 1.48,
+    "missing first": 1.21,
+    "missing last": 0.36,
+    "missing aside": 1.88,
+    "missing aside rarity": 0.18,
     "missing in brackets": 0.02,
-    "missing apart": 0.81,
-    "both rarity": 0.30,
-    "instead": 0.59,
-    "known changed": 0.27,
-    "inner initials": 1.50,
+    "missing apart": 0.70,
+    "both rarity": 0.48,
+    "instead": 0.46,
+    "known changed": 0.02,
+    "inner initials": 3.00,
 }
 # The same as a part of the logit that any candidate is meant, beside LISTED_BY_WORDS and LISTED_PER_WORD_COST.
 EVIDENCE = {
-    "order": -1.19,
-    "agreed": 4.92,
-    "entry cut": -1.87,
-    "edited": -0.26,
-    "stem": -2.00,
-    "cut to two": -0.05,
-    "cut to one": -0.58,
-    "extra left": -0.63,
-    "extra first": -1.12,
-    "extra aside": -0.81,
-    "extra in brackets": -1.06,
-    "extra apart": -2.71,
-    "missing rarity": -0.40,
-    "missing first": -0.30,
-    "missing apart": -5.12,
-    "both rarity": -0.94,
+    "order": -1.61,
+    "agreed": 4.37,
+    "entry cut": -0.71,
+    "edited": -0.19,
+    "stated": -0.08,
+    "stem": -1.59,
+    "cut": -0.19,
+    "cut to two": -0.48,
+    "cut to one": -1.37,
+    "contracted": -0.52,
+    "extra left": -0.67,
+    "extra first": -1.40,
+    "extra aside": -0.80,
+    "extra aside rarity": -0.15,
+    "extra in brackets": -0.32,
+    "extra apart": -0.23,
+    "missing rarity": -0.99,
+    "missing first": -0.16,
+    "missing aside rarity": -0.19,
+    "missing apart": -3.88,
+    "both rarity": -1.42,
 }
-LISTED_BY_WORDS = -2.28
-LISTED_PER_WORD_COST = 0.03
+LISTED_BY_WORDS = -1.72
+LISTED_PER_WORD_COST = 0.00

@@ -1,7 +1,8 @@
-"""A doubt from rows: a value that is as frequent as the entry that it resembles may be one of its own."""
+"""What the rest of a column says of its values: how many rows have them, and how many values each of their words."""
 
 from __future__ import annotations
 
+from collections.abc import Collection, Mapping, Set
 from functools import cached_property
 
 import numpy as np
@@ -9,14 +10,17 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Counts
+from igual.decisions import Cause
 from igual.matching.index import MatchIndex
+from igual.matching.keys import plain, words_key
 from igual.matching.lookups import How
 from igual.matching.matched import OPEN, SETTLED, Matched
 from igual.matching.reasons import Reason
 from igual.text.folding import folded_key
 
-# Fewer rows say nothing.
-_FEWEST = 10
+_EXTRA = ("extra words", "small words extra")
+# Fewer rows say nothing, nor do fewer values with a word.
+_FEWEST, _FEWEST_VALUES = 10, 3
 
 
 class RowCounts:
@@ -57,16 +61,54 @@ class RowCounts:
         rows: Counts = counts.astype(np.int64)
         return rows
 
+    @cached_property
+    def values_with(self) -> Mapping[str, int]:
+        """How many values have each word, less those that say nothing: fewer than the square root of all values."""
+        keys = words_key(plain(self._values.drop_null())).unique()
+        words = pc.split_pattern(keys, " ")
+        owners = pc.list_parent_indices(words)
+        each = pa.table({"owner": owners, "word": words.flatten()}).group_by(
+            ["owner", "word"], use_threads=False
+        )
+        counted = each.aggregate([])["word"].combine_chunks().value_counts()
+        texts, counts = counted.field("values"), counted.field("counts").to_numpy()
+        usual = np.flatnonzero(counts >= max(_FEWEST_VALUES, len(keys) ** 0.5))
+        return dict(zip(texts.take(pa.array(usual)).to_pylist(), counts[usual].tolist(), strict=True))
 
-def doubt_frequent(matched: Matched, index: MatchIndex, rows: RowCounts) -> None:
-    """Leave open what likeness settled, where a value has as many rows as the entry itself has in the column.
 
-    Nothing is doubted where the entry doesn't occur, nor for values of few rows; and scores stay as they are.
+def weigh_column(
+    matched: Matched, index: MatchIndex, rows: RowCounts, refused: Collection[Cause] = ()
+) -> None:
+    """Settle or leave open what the rest of the column speaks for or against; scores stay as they are.
 
     Args:
         matched: What became of the values; it is changed.
         index: The list.
         rows: The rows of the column.
+        refused: Kinds of differences that were ruled to matter, however many values have them.
+    """
+    _settle_usual(
+        matched, rows, {word for cause in refused if cause.kind == "extra word" for word in cause.words}
+    )
+    _doubt_frequent(matched, index, rows)
+
+
+def _settle_usual(matched: Matched, rows: RowCounts, refused: Set[str]) -> None:
+    """Settle values that are open only for words too many that many values of the column have."""
+    for position, words in matched.unless_usual.items():
+        values = min(rows.values_with.get(word, 0) for word in words)
+        if values and matched.status[position] == OPEN and refused.isdisjoint(words):
+            matched.status[position] = SETTLED
+            mains = [one for one in matched.reasons_of(position) if one.is_about_texts]
+            after = 1 + max(place for place, one in enumerate(mains) if one.kind in _EXTRA)
+            mains.insert(after, Reason("usual words", (str(values),)))
+            matched.explained[position] = tuple(mains)
+
+
+def _doubt_frequent(matched: Matched, index: MatchIndex, rows: RowCounts) -> None:
+    """Leave open what likeness settled, where a value has as many rows as the entry itself has in the column.
+
+    Nothing is doubted where the entry doesn't occur, nor for values of few rows.
     """
     likened = np.flatnonzero((matched.status == SETTLED) & (matched.how == How.FUZZY))
     if not len(likened) or rows.are_few:

@@ -25,16 +25,11 @@ class JoinedWords:
 
     Args:
         entries: The words of the entries.
+        known: Each of them once.
     """
 
-    def __init__(self, entries: Words) -> None:
-        self._entries = entries
-
-    @cached_property
-    def _known(self) -> Spellings:
-        """The words of the entries."""
-        words = self._entries.vocabulary
-        return Spellings(words, np.arange(len(words)))
+    def __init__(self, entries: Words, known: Spellings) -> None:
+        self._entries, self._known = entries, known
 
     @cached_property
     def _two(self) -> tuple[pa.Array, Spellings]:
@@ -72,7 +67,8 @@ class JoinedWords:
         changed = np.unique(owners[(apart >= 0) | is_united | together])
         if not len(changed):
             return values
-        words = pc.if_else(pa.array(apart >= 0), self._two[0].take(pa.array(np.maximum(apart, 0))), words)
+        is_apart = apart >= 0
+        words = pc.replace_with_mask(words, pa.array(is_apart), self._two[0].take(pa.array(apart[is_apart])))
         if len(united):
             spaced = pc.replace_substring_regex(words, pattern=_WITH_UNIT, replacement=r"\1 \2")
             words = pc.if_else(pa.array(is_united), spaced, words)

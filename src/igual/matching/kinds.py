@@ -10,44 +10,46 @@ import pyarrow as pa
 
 from igual.column import TEXT
 from igual.decisions import YES, Cause, Ruling, check_kind
-from igual.matching.causes import find_causes, is_covered
+from igual.matching.causes import find_causes, find_covering, join_causes
 from igual.matching.forms import Forms
 from igual.matching.index import MatchIndex
 from igual.matching.lookups import How
 from igual.matching.matched import OPEN, SETTLED, Matched
+from igual.matching.questions import is_rival
 from igual.matching.reasons import RIVAL_EQUAL, Reason, Reasons, explain_pairs
 from igual.matching.scoring import BY_INITIALS, BY_WORDS
 
 
 def settle_kinds(matched: Matched, index: MatchIndex, ruled: Mapping[Cause, Reason]) -> None:
-    """Settle open matches all of whose causes were ruled not to matter, unless a rival is as good then.
+    """Settle open matches all of whose causes were ruled not to matter, unless a rival is near, or as good then.
 
     Args:
         matched: What became of values; it is changed.
         index: The list.
         ruled: The causes on which there is a yes, and the ruling on each as a reason.
     """
-    covered = [
-        position
+    covered = {
+        position: by
         for position in np.flatnonzero((matched.status == OPEN) & (matched.how == How.FUZZY)).tolist()
-        if is_covered(matched.reasons_of(position), ruled)
-    ]
+        if not is_rival(matched.score[position], matched.runner_up_score[position])
+        and (by := find_covering(matched.reasons_of(position), ruled))
+    }
     rivals = [(position, entry) for position in covered for entry, _ in matched.rank_candidates(position)[1:]]
     values = matched.values.take(pa.array([position for position, _ in rivals], pa.int64()))
     explained = explain_entries(index, values, [entry for _, entry in rivals])
     as_good = {
         position
         for (position, _), reasons in zip(rivals, explained, strict=True)
-        if all(cause in ruled for cause in find_causes(reasons))
+        if not find_causes(reasons) or find_covering(reasons, ruled)
     }
-    for position in covered:
+    for position, by in covered.items():
         reasons = matched.reasons_of(position)
         if position in as_good:
             matched.explained[position] = (*reasons, RIVAL_EQUAL)
             continue
-        by = [ruled[cause] for cause in find_causes(reasons)]
         matched.status[position], matched.how[position] = SETTLED, How.RULED_KIND
-        matched.explained[position] = (*(reason for reason in reasons if reason.is_about_texts), *by)
+        mains = (reason for reason in reasons if reason.is_about_texts)
+        matched.explained[position] = (*mains, *(ruled[cause] for cause in by))
 
 
 def explain_kinds(rulings: Mapping[tuple[str, str], Ruling]) -> dict[Cause, Reason]:
@@ -101,5 +103,5 @@ def count_agreed(index: MatchIndex, ruled: Mapping[str, str]) -> Counter[Cause]:
     position_of = {name: position for position, name in enumerate(index.names)}
     known = {value: position_of[entry] for value, entry in ruled.items() if entry in position_of}
     explained = explain_entries(index, pa.array(list(known), TEXT), list(known.values()))
-    causes = (find_causes(reasons) for reasons in explained)
-    return Counter(some[0] for some in causes if len(some) == 1)
+    causes = (join_causes(find_causes(reasons)) for reasons in explained)
+    return Counter(cause for cause in causes if cause is not None)

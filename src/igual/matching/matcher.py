@@ -2,20 +2,16 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Collection, Mapping, Sequence
-from typing import Literal, NamedTuple
+from typing import Literal
 
 import numpy as np
-import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import Mask, to_mask
-from igual.matching.acronyms import find_lost_acronyms, mark_acronyms
 from igual.matching.chunks import ProgressCallback, work_in_chunks
-from igual.matching.doubts import find_doubts, mark_doubtful
-from igual.matching.edits import UNIT
+from igual.matching.doubting import Best, Doubting, cases_differ
 from igual.matching.forms import Forms
 from igual.matching.index import MatchIndex
 from igual.matching.lookups import How, LookUp
@@ -23,35 +19,24 @@ from igual.matching.matched import OPEN, SETTLED, UNKNOWN, Matched
 from igual.matching.pairs import Ints, find_run_starts, pack_pairs, unpack_pairs
 from igual.matching.queries import Queries
 from igual.matching.reasons import (
-    AMBIGUOUS_INITIALS,
     CASE_MATTERS,
-    LIKE_MISSING_VALUE,
     NEAREST_ONLY,
     NOT_SURE,
     OF_LOOK_UP,
-    OWN_WORD,
     RIVAL_EQUAL,
     RIVAL_NEAR,
-    TOO_LONG,
-    VERY_SHORT,
-    Reason,
     explain_pairs,
     spelled_alike,
 )
 from igual.matching.scope import Scope
-from igual.matching.scoring import BY_INITIALS, BY_LETTERS, BY_WORDS, SHORT, Floats
 from igual.matching.thresholds import DEFAULTS, Thresholds
-from igual.matching.words import MOST_WORDS
 from igual.text.arrays import LONGEST_TEXT
-from igual.text.blanks import LIKE_MISSING
 
 By = Literal["exact", "folded", "fuzzy"]
 WAYS: tuple[By, ...] = ("exact", "folded", "fuzzy")
 # A score as it is shown, and compared with the thresholds: the same on every machine.
 _DECIMALS = 4
 _SMALLEST_SHARE = 0.001
-# Letters that cost so much differ by more than a slip, in nats.
-_SEVERAL_SLIPS = 8.0
 # What is likened is never certain.
 _LIKELIEST = 0.9999
 _SCORES = {
@@ -129,7 +114,7 @@ def _look_up_values(
     if case_sensitive and how not in (How.EXACT, How.ALIAS):
         texts = matched.values.take(pa.array(settled)).to_pylist()
         for position, text in zip(settled.tolist(), texts, strict=True):
-            if _cases_differ(text, index.names[matched.entry[position]]):
+            if cases_differ(text, index.names[matched.entry[position]]):
                 matched.status[position] = OPEN
                 matched.explained[position] = (OF_LOOK_UP[how], CASE_MATTERS)
     for number, entries in contested.items():
@@ -177,22 +162,6 @@ def _leave_contested(
     matched.explained[position] = (spelled_alike([index.names[entry] for entry in entries]),)
 
 
-class _Best(NamedTuple):
-    """The likeliest entry of each value that has any, (ranked,), and what its match rests on.
-
-    Attributes:
-        position: Of the value.
-        spelling: The likeliest spelling of the entry.
-        reading: How the spelling was read.
-        any_meant: How likely it is that any entry is meant.
-    """
-
-    position: Ints
-    spelling: Ints
-    reading: npt.NDArray[np.int8]
-    any_meant: Floats
-
-
 def match_by_likeness(
     values: pa.Array, index: MatchIndex, thresholds: Thresholds, scope: Scope | None = None
 ) -> Matched:
@@ -217,15 +186,18 @@ def match_by_likeness(
     lead = ((score - runner_up) / best.any_meant).round(_DECIMALS)
     is_ahead = lead >= thresholds.margin
     is_sure = (score >= thresholds.settle) & is_ahead
-    doubts = _find_all_doubts(index, queries, values, best, is_near, thresholds.case_sensitive)
+    doubting = Doubting(index, queries, values, best, is_near, thresholds.case_sensitive)
+    doubts, unusual = doubting.find()
     rivals = matched.runner_up[positions]
     rivalled = is_near & ~is_ahead & (rivals >= 0)
     if rivalled.any():
-        rivalled &= _mark_initials(index, queries, best, index.own_spellings[rivals])
+        rivalled &= doubting.mark_initials(index.own_spellings[rivals])
     for number in np.flatnonzero(rivalled).tolist():
         doubts.setdefault(number, []).append(RIVAL_EQUAL)
+        unusual.pop(number, None)
     doubtful = np.zeros(len(positions), np.bool_)
     doubtful[list(doubts)] = True
+    matched.unless_usual = {int(positions[number]): unusual[number] for number in unusual if is_sure[number]}
     matched.status[positions] = np.where(is_near, np.where(is_sure & ~doubtful, SETTLED, OPEN), UNKNOWN)
     reasons = explain_pairs(index.search, queries, positions, best.spelling, best.reading)
     unsure = np.where(is_ahead, 0, np.where(2 * runner_up >= score, 1, 2))
@@ -240,7 +212,7 @@ def match_by_likeness(
     return matched
 
 
-def _rank(matched: Matched, index: MatchIndex, queries: Queries) -> _Best:
+def _rank(matched: Matched, index: MatchIndex, queries: Queries) -> Best:
     """Put entries, scores and rankings into `matched`. An entry is as likely as its spellings together."""
     near, likely, any_meant = index.search.find(queries)
     # The likeliest spelling of an entry explains the match.
@@ -265,130 +237,4 @@ def _rank(matched: Matched, index: MatchIndex, queries: Queries) -> _Best:
     matched.runner_up_score[ranked[seconds]] = joint[ranking[seconds]]
     matched.rankings.append((ranked, entry[ranking], joint[ranking]))
     reading = near.reading[order][first[best]]
-    return _Best(positions, spelling[first[best]], reading, any_meant[positions])
-
-
-def _find_all_doubts(
-    index: MatchIndex, queries: Queries, written: pa.Array, best: _Best, is_near: Mask, case_sensitive: bool
-) -> dict[int, list[Reason]]:
-    """What speaks against settling matches that are worth asking about, by their number in `best`."""
-    values, entries, positions, spelling = queries.forms, index.search.forms, best.position, best.spelling
-    is_short = np.minimum(values.letters.lengths[positions], entries.letters.lengths[spelling]) <= SHORT
-    is_short &= best.reading == BY_LETTERS
-    same = pc.equal(
-        values.letter_keys.take(pa.array(positions)), entries.letter_keys.take(pa.array(spelling))
-    )
-    same_letters = same.to_numpy(zero_copy_only=False)
-    words = values.word_keys.take(pa.array(positions)), entries.word_keys.take(pa.array(spelling))
-    initials_alone = _mark_initials(index, queries, best, spelling)
-    is_doubtful = mark_doubtful(*words, index.vocabulary) & ~initials_alone
-    spaces = [pc.count_substring(keys, " ").to_numpy(zero_copy_only=False) for keys in words]
-    is_long = values.is_truncated[positions] | entries.is_truncated[spelling]
-    is_long |= np.maximum(*spaces) >= MOST_WORDS
-    distinguishing = _find_distinguishing_words(
-        index, queries, written, best, is_near & (np.maximum(*spaces) > 0) & ~initials_alone
-    )
-    is_shortened = (best.reading == BY_WORDS) & (np.maximum(*spaces) == 0)
-    looked_at = (
-        is_doubtful | is_short | is_long | case_sensitive | (best.reading == BY_INITIALS) | is_shortened
-    )
-    looked_at[list(distinguishing)] = True
-    spelled = index.spellings.take(pa.array(spelling))
-    may_lose = (best.reading == BY_LETTERS) & ~same_letters
-    may_lose &= mark_acronyms(written.take(pa.array(positions))) | mark_acronyms(spelled)
-    differ = (best.reading == BY_LETTERS) & is_near & ~is_long & ~same_letters & ~is_short
-    differ &= index.common_parts.are_any
-    differ[differ] = _cost_letters(index, queries, positions[differ], spelling[differ]) >= _SEVERAL_SLIPS
-    looked_at |= may_lose | differ
-    numbers = np.flatnonzero(is_near & looked_at)
-    texts = [keys.take(pa.array(numbers)).to_pylist() for keys in words]
-    doubts_of: dict[int, list[Reason]] = {}
-    for number, value, entry in zip(numbers.tolist(), *texts, strict=True):
-        if is_long[number]:
-            doubts_of[number] = [TOO_LONG]
-            continue
-        if same_letters[number] and not case_sensitive:
-            continue
-        doubts = []
-        if is_doubtful[number]:
-            doubts = find_doubts(value.split(), entry.split(), index.vocabulary, lost_words=False)
-        doubts = doubts or distinguishing.get(number, [])
-        if may_lose[number] and not doubts:
-            doubts = find_lost_acronyms(written[int(positions[number])].as_py(), spelled[number].as_py())
-        if differ[number] and not doubts:
-            keys = values.letter_keys[int(positions[number])], entries.letter_keys[int(spelling[number])]
-            if part := index.common_parts.find(*(key.as_py() for key in keys)):
-                doubts.append(Reason("common part", (part,)))
-        if is_short[number] and not same_letters[number] and not doubts:
-            doubts.append(VERY_SHORT)
-        if best.reading[number] == BY_INITIALS:
-            written_so = written[int(positions[number])].as_py().strip().lower()
-            doubts.append(LIKE_MISSING_VALUE if written_so in LIKE_MISSING else AMBIGUOUS_INITIALS)
-        if is_shortened[number]:
-            doubts.append(OWN_WORD)
-        if case_sensitive and _cases_differ(written[int(positions[number])].as_py(), spelled[number].as_py()):
-            doubts.append(CASE_MATTERS)
-        if doubts:
-            doubts_of[number] = doubts
-    return doubts_of
-
-
-def _mark_initials(index: MatchIndex, queries: Queries, best: _Best, spelling: Ints) -> Mask:
-    """Which values that were read by initials are nothing but those of a spelling, or the other way round."""
-    marks: Mask = best.reading == BY_INITIALS
-    if marks.any():
-        pairs, initials = (best.position[marks], spelling[marks]), index.search.initials
-        marks[marks] = np.isfinite(initials.costs(initials.spell(queries.words), *pairs))
-    return marks
-
-
-def _find_distinguishing_words(
-    index: MatchIndex, queries: Queries, written: pa.Array, best: _Best, looked_at: Mask
-) -> dict[int, list[Reason]]:
-    """Words that only one of a pair has, and that tell entries of the list apart, by their number in `best`."""
-    numbers = np.flatnonzero(looked_at)
-    search = index.search
-    told, spellings = search.wording.information, index.spellings
-    by_letters = best.reading[numbers] == BY_LETTERS
-    pairs = best.position[numbers], best.spelling[numbers]
-    reasons: dict[int, list[Reason]] = {}
-    plain: dict[int, list[str]] = {}
-    for pair, word, place in search.wording.find_distinguishing(queries.words, *pairs, by_letters):
-        number = int(numbers[pair])
-        if len(word) == 1 and _is_elided(word, written[int(pairs[0][pair])].as_py()):
-            continue
-        example = told.find_example(place, int(pairs[1][pair])) if place >= 0 else (-1, -1)
-        if example[0] >= 0:
-            examples = [spellings[spelling].as_py() for spelling in example]
-            reasons.setdefault(number, []).append(Reason("word tells apart", (word, *examples)))
-        elif word in index.vocabulary.groups_of:
-            reasons.setdefault(number, []).append(Reason("opposite may matter", (word,)))
-        else:
-            plain.setdefault(number, []).append(word)
-    for number, words in plain.items():
-        reasons.setdefault(number, []).append(Reason("words may matter", tuple(words)))
-    return reasons
-
-
-def _cost_letters(index: MatchIndex, queries: Queries, positions: Ints, spelling: Ints) -> Floats:
-    """What lies between the letters of values and spellings, in nats, (pairs,)."""
-    search = index.search
-    return search.edits.costs(queries.letters, search.letters, positions, spelling) / UNIT
-
-
-def _is_elided(letter: str, text: str) -> bool:
-    """Whether a letter is joined to a word of a text by an apostrophe."""
-    found = re.search(rf"\w['’]{re.escape(letter)}\b|\b{re.escape(letter)}['’]\w", text, re.IGNORECASE)
-    return found is not None
-
-
-def _letters_of(text: str) -> str:
-    return "".join(character for character in text if character.isalpha())
-
-
-def _cases_differ(value: str, entry: str) -> bool:
-    """Whether two texts are spelled in different cases, as far as their letters tell."""
-    letters = _letters_of(value), _letters_of(entry)
-    if letters[0] == letters[1]:
-        return False
-    return letters[0].casefold() == letters[1].casefold() or letters[0].isupper() != letters[1].isupper()
+    return Best(positions, spelling[first[best]], reading, any_meant[positions])

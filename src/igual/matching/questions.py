@@ -8,7 +8,7 @@ from typing import NamedTuple, Protocol
 
 from igual.decisions import Cause
 from igual.display import to_sentence
-from igual.matching.causes import find_causes, join_kinds
+from igual.matching.causes import find_causes, join_causes, join_kinds
 from igual.matching.reasons import Reasons
 
 # So many values make a kind worth a question of its own, and so many single rulings of one kind that agree.
@@ -20,6 +20,8 @@ AT_A_LOOK = 8
 # Below this score a proposal is a guess, and is asked about singly.
 GUESS = 0.5
 _EXAMPLES = 3
+# A rival that is one part in so many as likely is worth a look.
+_NEAR = 4
 
 
 class WaitingValue(Protocol):
@@ -51,7 +53,7 @@ class WaitingValue(Protocol):
 
     @property
     def rival(self) -> str:
-        """Another entry that is at least half as likely; '' for none."""
+        """Another entry that is at least a quarter as likely; '' for none."""
 
 
 class Pair(NamedTuple):
@@ -63,7 +65,7 @@ class Pair(NamedTuple):
         score: How likely it is meant, 0 to 1.
         rows: How many rows have the value.
         within: What stands beside it, where that restricts the entries.
-        rival: Another entry that is at least half as likely; '' for none.
+        rival: Another entry that is at least a quarter as likely; '' for none.
     """
 
     value: str
@@ -81,7 +83,7 @@ class Pair(NamedTuple):
 
 def is_rival(score: float, other: float) -> bool:
     """Whether another entry of such a score is worth a look beside the likeliest."""
-    return 0 < score <= 2 * other
+    return 0 < score <= _NEAR * other
 
 
 @dataclass(frozen=True)
@@ -148,8 +150,9 @@ def group_questions(
     for one in waiting:
         pair = Pair.of(one)
         causes = find_causes(one.reasons) if one.proposal else ()
-        if len(causes) == 1:
-            of_cause.setdefault(causes[0], []).append(pair)
+        # What has a rival a yes to others leaves open.
+        if not pair.rival and (cause := join_causes(causes)) is not None:
+            of_cause.setdefault(cause, []).append(pair)
         elif causes and one.score >= GUESS:
             of_kind.setdefault(join_kinds(causes), []).append(pair)
         else:

@@ -40,9 +40,10 @@ Reasons = tuple[Reason, ...]
 _ABOUT_TEXTS = frozenset(
     {
         "misspelt", "stands for", "other form", "short for", "other order", "same words in other order", "same letters",
-        "extra words", "missing words", "usual words missing", "same words", "initials",
+        "extra words", "missing words", "small words extra", "usual words missing", "same words", "initials",
     }
 )  # fmt: skip
+_LEFT_OVER = ("extra words", "small words extra", "missing words", "usual words missing")
 
 # What is said of a match that a look-up finds.
 OF_LOOK_UP = {
@@ -183,16 +184,12 @@ def explain_by_words(
             explained[pair].append(Reason(kind, (entry, word) if is_longer else (word, entry)))
     for pair, initials in wording.name_initials(values, compared):
         explained[pair].append(Reason("short for", initials))
-    for pair, (extra, missing, usual) in enumerate(left_over):
+    for pair, left in enumerate(left_over):
         reasons = explained[pair]
         if pair in crossed:
-            others = bool(reasons or extra or missing or usual)
+            others = bool(reasons or any(left))
             reasons.insert(0, Reason("other order" if others else "same words in other order"))
-        if extra:
-            reasons.append(Reason("extra words", tuple(extra)))
-        for kind, some in (("missing words", missing), ("usual words missing", usual)):
-            if some:
-                reasons.append(Reason(kind, tuple(some)))
+        reasons += [Reason(kind, tuple(some)) for kind, some in zip(_LEFT_OVER, left, strict=True) if some]
         if not reasons:
             reasons.append(Reason("same words"))
     return [tuple(reasons) for reasons in explained]

@@ -27,7 +27,7 @@ from igual.text.folding import folded_key
 _SHORTEST, _LONGEST = 2, 4
 _LIKELY = 0.5
 _ORDERS = ("other order", "stands for")
-_BY_WORDS = {"missing words", "usual words missing", "extra words", *_ORDERS}
+_BY_WORDS = {"missing words", "usual words missing", "extra words", "small words extra", *_ORDERS}
 _DECIMALS = 4
 
 
@@ -101,8 +101,11 @@ def find_related(values: pa.Array, rows: Counts, vocabulary: Vocabulary | None =
 def _differ_by_words(reasons: Reasons, vocabulary: Vocabulary) -> bool:
     """Whether one of two texts has all words of the other, and none too many that excludes others."""
     kinds = {reason.kind for reason in reasons}
-    missing = kinds & {"missing words", "usual words missing"}
-    if not kinds <= _BY_WORDS or bool(missing) == ("extra words" in kinds):
+    missing, extra = (
+        kinds & {"missing words", "usual words missing"},
+        kinds & {"extra words", "small words extra"},
+    )
+    if not kinds <= _BY_WORDS or bool(missing) == bool(extra):
         return False
     words = [word for reason in reasons for word in reason.parts if reason.kind not in _ORDERS]
     return not any(word in vocabulary.groups_of for word in words)

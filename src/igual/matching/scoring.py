@@ -56,7 +56,7 @@ class ScoreParameters(NamedTuple):
         listed: Whether any candidate is meant, as a logit: a constant part.
         listed_per_letter: The same, for each letter of the value that tells one entry from others.
         listed_per_oddness: The same, for each standard deviation by which the value is spelled more oddly than entries.
-        listed_per_size: The same, taken away for each power of ten of spellings.
+        listed_per_crowding: The same, taken away for each power of e by which the list is more crowded.
         listed_per_ending: The same, for endings by which entries differ, too.
         listed_per_cost: The same, for each nat of cost.
         listed_per_word_cost: The same, where the best candidate was read by its words.
@@ -66,7 +66,7 @@ class ScoreParameters(NamedTuple):
     listed: float = fitted.LISTED
     listed_per_letter: float = fitted.LISTED_PER_LETTER
     listed_per_oddness: float = fitted.LISTED_PER_ODDNESS
-    listed_per_size: float = fitted.LISTED_PER_SIZE
+    listed_per_crowding: float = fitted.LISTED_PER_CROWDING
     listed_per_ending: float = fitted.LISTED_PER_ENDING
     listed_per_cost: float = fitted.LISTED_PER_COST
     listed_per_word_cost: float = fitted.LISTED_PER_WORD_COST
@@ -82,14 +82,15 @@ def chance_of_one(cost: Floats, lengths: Ints) -> Floats:
 
 
 def weigh_letters(
-    letters: Floats, oddness: Floats, entries: int | Ints, by: ScoreParameters | None = None
+    letters: Floats, oddness: Floats, crowding: Floats, by: ScoreParameters | None = None
 ) -> Floats:
     """Say what the letters of values tell about whether any entry is meant.
 
     Args:
         letters: How many letters of each value tell one entry from others, (values,).
         oddness: How oddly each is spelled, (values,).
-        entries: How many spellings each may mean: the more there are, the more of them lie near by chance.
+        crowding: How crowded the entries are that each may mean, (values,): the more so, the likelier some lie near
+            by chance.
         by: What the score is made with; None is what the fit found.
 
     Returns:
@@ -99,7 +100,7 @@ def weigh_letters(
     evidence: Floats = (
         by.listed_per_letter * np.minimum(letters, MOST_LETTERS) + by.listed_per_oddness * oddness
     )
-    evidence += by.listed - by.listed_per_size * np.log10(np.maximum(entries, 1))
+    evidence += by.listed - by.listed_per_crowding * np.log(crowding)
     return evidence
 
 

@@ -11,7 +11,7 @@ from igual.matching.choosing import join_pairs
 from igual.matching.pairs import Ints, pack_pairs
 from igual.matching.queries import Queries
 from igual.matching.scope import keep_allowed
-from igual.matching.scoring import BY_WORDS, SHORT, Candidates
+from igual.matching.scoring import BY_WORDS, SHORT, Candidates, Floats
 from igual.matching.texts import Texts
 from igual.matching.wording import Wording
 
@@ -19,13 +19,18 @@ from igual.matching.wording import Wording
 _SHORTEST = 3
 # The first letters stay; a word that lacks but one letter is misspelt.
 _SAME_LETTERS, _LEAST_CUT = 2, 2
-# What it costs that no other word speaks for the entry; and up to which cost longer words are misspelt rather than cut.
-_ALONE, _MISSPELT = 2.0, 11.0
+# What it costs to read a text of a single word so; and up to which cost longer words are misspelt rather than cut.
+_ALONE, _MISSPELT = 5.4, 11.0
 _NOWHERE = np.zeros(0, np.int64)
 
 
 def find_shortened(
-    wording: Wording, queries: Queries, letters: Texts, shared: tuple[Ints, Ints], by_letters: Candidates
+    wording: Wording,
+    queries: Queries,
+    letters: Texts,
+    shared: tuple[Ints, Ints],
+    by_letters: Candidates,
+    evidence: Floats,
 ) -> Candidates:
     """Find values of one word that may be short for entries of one.
 
@@ -35,14 +40,17 @@ def find_shortened(
         letters: The letters of the entries.
         shared: Positions of values and of entries that share some letters, (pairs,) each.
         by_letters: What was found by letters.
+        evidence: What the letters of each value say about whether any entry is meant, as a logit, (values,).
 
     Returns:
         Candidates with their costs. As of words that are spelled alike, the letters say whether any entry is meant.
     """
     values = queries.forms.letters
+    is_one_word = queries.words.counts == 1, wording.entries.counts == 1
+    if not is_one_word[0].any():
+        return by_letters.take(_NOWHERE)
     value_idx, entry_idx = shared
     size = values.lengths[value_idx]
-    is_one_word = queries.words.counts == 1, wording.entries.counts == 1
     may_be: Mask = is_one_word[0][value_idx] & is_one_word[1][entry_idx]
     may_be &= (size >= _SHORTEST) & (size + _LEAST_CUT <= letters.lengths[entry_idx])
     misspelt = by_letters.take(by_letters.cost <= _MISSPELT)
@@ -65,9 +73,9 @@ def find_shortened(
             aligned.pair[np.isin(aligned.how, (CUT, CUT_TO_TWO, CUT_TO_ONE, CONTRACTED, STATED))]
         )
         value_idx, entry_idx = value_idx[short], entry_idx[short]
-    cost = wording.read(queries.words, value_idx, entry_idx)[0] + _ALONE
+    cost = wording.read(queries.words, value_idx, entry_idx)[0] + _ALONE - fitted.WORDS["read"]
     # What is read by words is weighed otherwise; see `chances`.
-    evidence = queries.evidence[value_idx] - (fitted.LISTED_PER_COST - fitted.LISTED_PER_WORD_COST) * cost
+    evidence = evidence[value_idx] - (fitted.LISTED_PER_COST - fitted.LISTED_PER_WORD_COST) * cost
     reading = np.full(len(cost), BY_WORDS, np.int8)
     return Candidates(value_idx, entry_idx, cost, reading, evidence)
 

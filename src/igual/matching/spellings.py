@@ -38,6 +38,7 @@ class Spellings:
         hashes = hash_texts(spellings.cast(TEXT)) if len(spellings) >= _MANY else None
         keys, places = find_distinct(spellings, hashes)
         self.contested: dict[str, set[int]] = {}
+        self._was_asked = False
         self._keys = keys
         self._hashes = hashes if places is None else None
         if places is None:
@@ -60,11 +61,23 @@ class Spellings:
     def _certain(self) -> dict[str, int]:
         return dict(zip(self._keys.to_pylist(), self._targets.tolist(), strict=False))
 
+    def _is_asked_again(self) -> bool:
+        """Whether few keys were looked up before: to make a table of very many spellings takes longer than one look."""
+        was_asked, self._was_asked = self._was_asked, True
+        return was_asked or len(self._keys) < _MANY
+
+    def _find_few(self, keys: pa.Array) -> dict[str, int]:
+        places = np.flatnonzero(to_mask(pc.is_in(self._keys, keys)))
+        return dict(
+            zip(self._keys.take(pa.array(places)).to_pylist(), self._targets[places].tolist(), strict=True)
+        )
+
     def look_up(self, keys: pa.Array) -> npt.NDArray[np.int64]:
         """Find the target of each key, (values,); -1 where there is none or no certain one."""
         if len(keys) < _FEW:
             # Arrow would hash all spellings first.
-            return np.array([self._certain.get(key, -1) for key in keys.to_pylist()], np.int64)
+            certain = self._certain if self._is_asked_again() else self._find_few(keys)
+            return np.array([certain.get(key, -1) for key in keys.to_pylist()], np.int64)
         if len(self._keys) >= _MANY and max(len(self._keys), len(keys)) < _MOST:
             return self._targets.take(self._find_sorted(keys))
         if self._signs is None:

@@ -17,6 +17,8 @@ from igual.matching.keys import plain, words_key
 OPPOSITES = (
     ("male", "female"), ("man", "woman"), ("men", "women"), ("boy", "girl"), ("mr", "mrs", "ms"),
     ("north", "south", "east", "west", "northeast", "northwest", "southeast", "southwest"),
+    ("nord", "sud", "est", "ouest"), ("nord", "sud", "ost", "west"), ("nord", "sud", "est", "ovest"),
+    ("norte", "sur", "este", "oeste"), ("norte", "sul", "leste", "oeste"), ("noord", "zuid", "oost", "west"),
     ("northern", "southern", "eastern", "western"), ("northbound", "southbound", "eastbound", "westbound"),
     ("left", "right"), ("upper", "lower", "middle"), ("up", "down"), ("inner", "outer"), ("in", "out"),
     ("internal", "external"), ("inbound", "outbound"), ("inside", "outside"), ("import", "export"),

@@ -7,7 +7,7 @@ meant at all, is fitted. A word that is left out or added costs as much as it te
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from functools import cached_property
 from itertools import islice
 from typing import NamedTuple
@@ -24,7 +24,8 @@ from igual.matching.edits import Edits
 from igual.matching.information import Floats, WordInformation, weigh_words
 from igual.matching.inner_initials import InnerInitials, find_inner_initials, mark_maybe_initials
 from igual.matching.left_over import LeftOver, find_left_over
-from igual.matching.pairs import Ints
+from igual.matching.pairs import Ints, expand_spans
+from igual.matching.spellings import Spellings
 from igual.matching.texts import Texts
 from igual.matching.vocabulary import Vocabulary
 from igual.matching.words import MOST_WORDS, Words
@@ -40,16 +41,19 @@ EVENTS = (
     "both rarity", "instead", "known changed", "inner initials",
 )  # fmt: skip
 _PLACE = {name: place for place, name in enumerate(EVENTS)}
-_MOST_GAPS = MOST_WORDS + 1
+# More than there are gaps between the words of a text.
+MOST_GAPS = MOST_WORDS + 1
 # Words of the value are extra, those of the entry missing.
 _SIDES = ("extra", "missing")
-# From which share on a word tells apart, and from which rarity on it tells nearly all.
-_APART, _RARE, _BOTH_RARE = 0.25, 0.75, 0.5
 # Events that change no word, and the evidence that there are no others.
 _UNCHANGED = ("read", "order", "agreed")
 _SAME_WORDS = 7.0
-# From which rarity on all letters of a word tell: the square root of all spellings has it, or fewer.
-_FULLY = 0.5
+# Down from which rarity no letter of a word tells: the square root of all spellings has it, or more.
+_IDLE = 0.5
+# A small word rather stands for another than that it is left over, if that costs no more.
+_LEAST_SMALL = 2.0
+# A word that so few entries have is enough for comparing them.
+_FEW_ENTRIES = 5
 # Up to this rarity a word is so usual that leaving it out says nothing.
 _USUAL = 0.3
 # A value whose words, all of them an entry's, tell as much together is asked about: the evidence that it gets at least.
@@ -81,7 +85,7 @@ class Events(NamedTuple):
         return counts.reshape(pairs, len(EVENTS))
 
 
-class _SideInformation(NamedTuple):
+class SideInformation(NamedTuple):
     """What the words of one side tell, (vocabulary,) each."""
 
     is_small: Mask
@@ -105,7 +109,7 @@ class WordByWord(NamedTuple):
     aligned: Alignment
     left: tuple[LeftOver, LeftOver]
     initials: tuple[InnerInitials, InnerInitials]
-    told: tuple[_SideInformation, _SideInformation]
+    told: tuple[SideInformation, SideInformation]
 
 
 class Wording:
@@ -135,15 +139,44 @@ class Wording:
         )
         self._opposites = pa.array(sorted(vocabulary.groups_of), TEXT)
         kinds = self._mark_kinds(entries.vocabulary, self.aligner.texts)
-        self._of_entries = _SideInformation(*kinds, *self.information[1:3], self.information.entries)
+        self._of_entries = SideInformation(*kinds, *self.information[1:3], self.information.entries)
 
     @cached_property
-    def _position_of(self) -> dict[str, int]:
-        return {word: place for place, word in enumerate(self.entries.vocabulary.to_pylist())}
+    def known_words(self) -> Spellings:
+        """The words of the entries."""
+        words = self.entries.vocabulary
+        return Spellings(words, np.arange(len(words)))
 
     def words(self, keys: pa.Array, parts: pa.Array) -> Words:
         """Values as words, next to those of the entries; see `Words.of`."""
-        return Words.of(keys, parts, self._position_of)
+        return Words.of(keys, parts, self.known_words)
+
+    @cached_property
+    def _rare_words(self) -> tuple[Ints, Ints]:
+        """The entries that have each word of few, by their words, and where those of each word begin and end."""
+        ids, owners = self.entries.all_ids, self.entries.owners
+        rare = np.flatnonzero(self.information.entries[ids] <= _FEW_ENTRIES)
+        rare = rare[np.argsort(ids[rare], kind="stable")]
+        return owners[rare], np.searchsorted(ids[rare], np.arange(len(self.entries.vocabulary) + 1))
+
+    def find_sharing(self, values: Words) -> tuple[Ints, Ints]:
+        """Find the entries that have a rare word of a value of several, or are nothing but a word of it.
+
+        Args:
+            values: The words of values.
+
+        Returns:
+            Positions of values and of entries, (pairs,) each.
+        """
+        owners, known = values.owners, values.known[values.all_ids]
+        some = np.flatnonzero((known >= 0) & (values.counts[owners] > 1))
+        owners, known = owners[some], known[some]
+        entries, bounds = self._rare_words
+        sizes = bounds[known + 1] - bounds[known]
+        whole = self.aligner.entry_of[known]
+        is_whole = np.flatnonzero(whole >= 0)
+        value_idx = np.concatenate([np.repeat(owners, sizes), owners[is_whole]])
+        return value_idx, np.concatenate([entries[expand_spans(bounds[known], sizes)], whole[is_whole]])
 
     def knows_all_words(self, values: Words) -> Mask:
         """Which values have no word but such as entries have, or such as stand for one of theirs, or letters alone."""
@@ -164,7 +197,7 @@ class Wording:
             How many of its letters tell one entry from others, (values,).
         """
         rarity = np.where(values.known < 0, 1.0, self.information.rarity[values.known])
-        idle = pc.utf8_length(values.vocabulary).to_numpy() * np.maximum(1 - rarity / _FULLY, 0)
+        idle = pc.utf8_length(values.vocabulary).to_numpy() * np.minimum((1 - rarity) / (1 - _IDLE), 1)
         lost = np.bincount(values.owners, idle[values.all_ids], len(values.counts))
         counted: Floats = np.maximum(letters - lost, 0)
         return counted
@@ -240,9 +273,9 @@ class Wording:
             parts += _events_of_left(side, left, told, pairs)
             heavy = ~told.is_small[left.ids]
             rarities.append(np.bincount(left.pair[heavy], told.rarity[left.ids[heavy]], pairs))
-            gaps.append(left.pair[heavy] * _MOST_GAPS + left.gap[heavy])
+            gaps.append(left.pair[heavy] * MOST_GAPS + left.gap[heavy])
         parts.append(_event("both rarity", one_each, np.minimum(*rarities)))
-        parts.append(_event("instead", np.intersect1d(gaps[0], gaps[1]) // _MOST_GAPS))
+        parts.append(_event("instead", np.intersect1d(gaps[0], gaps[1]) // MOST_GAPS))
         says = np.bincount(aligned.pair, ~self._of_entries.is_small[entry_ids], pairs) > 0
         events = Events(*(np.concatenate(columns) for columns in zip(*parts, strict=True)))
         return events, says
@@ -272,67 +305,16 @@ class Wording:
         evidence = np.where(changed == 0, np.maximum(evidence, _SAME_WORDS), evidence)
         return np.where(says, events.weigh(fitted.WORDS, pairs), np.inf), evidence
 
-    def list_left_over(
-        self, values: Words, pairs: int, compared: WordByWord
-    ) -> list[tuple[list[str], list[str], list[str]]]:
-        """For each pair the words of the value that stand for none, those of the entry, and such as are usual."""
-        words_left: list[tuple[list[str], list[str], list[str]]] = [([], [], []) for _ in range(pairs)]
+    def list_left_over(self, values: Words, pairs: int, compared: WordByWord) -> list[tuple[list[str], ...]]:
+        """For each pair the words of the value that stand for none, the small ones of these, and so for the entry."""
+        left_over: list[tuple[list[str], ...]] = [([], [], [], []) for _ in range(pairs)]
+        is_small = compared.told[0].is_small[compared.left[0].ids]
+        is_usual = is_small, self._of_entries.rarity[compared.left[1].ids] <= _USUAL
         for side, (words, left) in enumerate(zip((values, self.entries), compared.left, strict=True)):
-            is_usual = (
-                (self._of_entries.rarity[left.ids] <= _USUAL) if side else np.zeros(len(left.ids), np.bool_)
-            )
             texts = words.vocabulary.take(pa.array(left.ids)).to_pylist()
-            for pair, word, usual in zip(left.pair.tolist(), texts, is_usual.tolist(), strict=True):
-                words_left[pair][side + usual].append(word)
-        return words_left
-
-    def find_distinguishing(
-        self, values: Words, value_idx: Ints, entry_idx: Ints, one_sided: Mask
-    ) -> Iterator[tuple[int, str, int]]:
-        """Find words that only one of a pair has, and that tell entries apart, replace another or are entries.
-
-        Args:
-            values: The words of values.
-            value_idx: Positions of values, (pairs,).
-            entry_idx: Positions of entries, (pairs,).
-            one_sided: Pairs in which such words only count where the other text has no word left over, and letters
-                that stand alone in the value count always, (pairs,).
-
-        Yields:
-            The pair, the word, and its place in the vocabulary of the entries where it tells entries apart, else -1.
-        """
-        pairs = len(value_idx)
-        compared = self.align(values, value_idx, entry_idx)
-        sides = [
-            (left.take(~told.is_small[left.ids]), told)
-            for left, told in zip(compared.left, compared.told, strict=True)
-        ]
-        rarity = [np.bincount(left.pair, told.rarity[left.ids], pairs) for left, told in sides]
-        both = np.minimum(*rarity) > _BOTH_RARE
-        left_of = [np.bincount(left.pair, minlength=pairs) > 0 for left, _ in sides]
-        counts = ~one_sided | (left_of[0] != left_of[1])
-        (extra, extra_told), (missing, missing_told) = sides
-        extra_gap, missing_gap = (left.pair * _MOST_GAPS + left.gap for left, _ in sides)
-        instead = np.isin(extra_gap, missing_gap), np.isin(missing_gap, extra_gap)
-        matters = (
-            instead[0]
-            | extra_told.excludes[extra.ids]
-            | (extra_told.apart[extra.ids] >= _APART)
-            | both[extra.pair]
-            | (one_sided[extra.pair] & (values.is_letter | (values.known < 0))[extra.ids])
-            | (self.aligner.entry_of[values.known[extra.ids]] >= 0),
-            instead[1]
-            | missing_told.excludes[missing.ids]
-            | (missing_told.apart[missing.ids] >= _APART)
-            | ((missing_told.rarity[missing.ids] > _RARE) & ~missing.is_aside)
-            | both[missing.pair],
-        )
-        for words, (left, told), mattering in zip((values, self.entries), sides, matters, strict=True):
-            some = mattering & counts[left.pair]
-            ids = left.ids[some]
-            texts = words.vocabulary.take(pa.array(ids)).to_pylist()
-            places = np.where(told.apart[ids] >= _APART, words.known[ids], -1)
-            yield from zip(left.pair[some].tolist(), texts, places.tolist(), strict=True)
+            for pair, word, usual in zip(left.pair.tolist(), texts, is_usual[side].tolist(), strict=True):
+                left_over[pair][2 * side + usual].append(word)
+        return left_over
 
     def _mark_kinds(self, vocabulary: pa.Array, texts: Texts) -> tuple[Mask, Mask, Mask]:
         """Which words may be left out, which exclude others, such as directions, and which may be initials."""
@@ -341,10 +323,10 @@ class Wording:
         )
         return small, opposites, mark_maybe_initials(vocabulary, texts.lengths)
 
-    def _measure_information(self, values: Words, texts: Texts) -> _SideInformation:
+    def _measure_information(self, values: Words, texts: Texts) -> SideInformation:
         known = values.known
         strange = known < 0
-        return _SideInformation(
+        return SideInformation(
             *self._mark_kinds(values.vocabulary, texts),
             np.where(strange, 1.0, self.information.rarity[known]),
             np.where(strange, 0.0, self.information.apart[known]),
@@ -363,11 +345,11 @@ class Wording:
         return named
 
 
-def _cost_words_left(side: str, told: _SideInformation) -> Floats:
+def _cost_words_left(side: str, told: SideInformation) -> Floats:
     """What it costs where a word is left over, (words,)."""
     costs: Floats = np.where(
         told.is_small,
-        fitted.WORDS[f"{side} small"],
+        max(fitted.WORDS[f"{side} small"], _LEAST_SMALL),
         fitted.WORDS[f"{side} left"] + fitted.WORDS[f"{side} rarity"] * told.rarity,
     )
     return costs
@@ -378,7 +360,7 @@ def _event(name: str, pair: Ints, amount: Floats | None = None) -> Events:
     return Events(pair, kinds, np.ones(len(pair)) if amount is None else amount)
 
 
-def _events_of_left(side: str, left: LeftOver, told: _SideInformation, pairs: int) -> list[Events]:
+def _events_of_left(side: str, left: LeftOver, told: SideInformation, pairs: int) -> list[Events]:
     """What words that stand for none say. Words in a part of which nothing stands for anything say less."""
     small = told.is_small[left.ids]
     heavy = left.take(~small)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import NamedTuple
 
 import numpy as np
@@ -12,6 +11,7 @@ import pyarrow.compute as pc
 from igual.column import TEXT, Mask, to_mask
 from igual.matching.keys import plain, words_key
 from igual.matching.pairs import Ints, expand_spans, number_within_runs
+from igual.matching.spellings import Spellings
 from igual.text.arrays import has_pattern
 
 # Words of a text that are looked at.
@@ -49,13 +49,13 @@ class Words(NamedTuple):
         return to_mask(pc.equal(pc.utf8_length(self.vocabulary), 1))
 
     @classmethod
-    def of(cls, keys: pa.Array, parts: pa.Array, place_of: Mapping[str, int] | None = None) -> Words:
+    def of(cls, keys: pa.Array, parts: pa.Array, known: Spellings | None = None) -> Words:
         """Cut texts into words.
 
         Args:
             keys: Words keys, with one space between words; those of nothing but spaces have no words.
             parts: The parts of their words; see `divide`.
-            place_of: The vocabulary of the entries; none for the entries themselves.
+            known: The vocabulary of the entries; none for the entries themselves.
 
         Returns:
             Their words.
@@ -68,9 +68,7 @@ class Words(NamedTuple):
         counts[pc.equal(keys, "").to_numpy(zero_copy_only=False)] = 0
         ids = flat.indices.to_numpy(zero_copy_only=False).astype(np.int64)
         words = flat.dictionary.cast(TEXT)
-        known = np.arange(len(words))
-        if place_of is not None:
-            known = np.array([place_of.get(word, -1) for word in words.to_pylist()], np.int64)
+        places = np.arange(len(words)) if known is None else known.look_up(words)
         part, in_brackets = np.zeros(len(ids), np.int64), np.zeros(len(ids), np.bool_)
         sizes = pc.list_value_length(parts).to_numpy(zero_copy_only=False).astype(np.int64)
         if sizes.any():
@@ -78,7 +76,7 @@ class Words(NamedTuple):
             numbers = parts.take(pa.array(some)).flatten().to_numpy(zero_copy_only=False)
             part[expand_spans(bounds[:-1][some], sizes[some])] = numbers >> 1
             in_brackets[expand_spans(bounds[:-1][some], sizes[some])] = (numbers & 1) == 1
-        return cls(bounds[:-1], counts, ids, part, in_brackets, words, known)
+        return cls(bounds[:-1], counts, ids, part, in_brackets, words, places)
 
     def take(self, places: Ints) -> Words:
         """Choose some of them by position."""

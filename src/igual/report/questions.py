@@ -6,12 +6,12 @@ from collections.abc import Callable, Mapping, Sequence
 
 from igual.decisions import Cause
 from igual.matching.questions import Pair, Question
-from igual.report.wording import format_count, quote_value
+from igual.report.wording import format_count, quote_value, quote_words
 from igual.text.characters import printable
 
 _ASKED: Mapping[str, Callable[[Sequence[str]], str]] = {
-    "word left out": lambda words: f"May ‘{words[0]}’ be left out?",
-    "extra word": lambda words: f"May ‘{words[0]}’ be too many?",
+    "word left out": lambda words: f"May {quote_words(words)} be left out?",
+    "extra word": lambda words: f"May {quote_words(words)} be too many?",
     "abbreviation": lambda words: f"Does ‘{words[0]}’ stand for ‘{words[1]}’?",
     "word order": lambda _: "May words stand in another order?",
     "initials": lambda _: "May initials stand for the words?",

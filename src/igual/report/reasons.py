@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 
 from igual.matching.reasons import Reason, Reasons
+from igual.report.wording import quote_words
 
 _FOLDED = "only case, accents, spaces or punctuation differ"
 _LETTERS: Mapping[str, str] = {
@@ -33,15 +34,13 @@ _PLAIN: Mapping[str, str] = {
     "same words in other order": "same words in another order",
     "same words": "the same words",
 }
+# Words that are shown together with usual ones of their side.
+_USUAL: Mapping[str, str] = {"extra words": "small words extra", "missing words": "usual words missing"}
 _UNSURE: Mapping[str, str] = {
     "not sure": "not sure enough",
     "rival equal": "another entry is as near",
     "rival near": "another entry comes near",
 }
-
-
-def _quote_words(words: Sequence[str]) -> str:
-    return " and ".join(f"‘{word}’" for word in words)
 
 
 def _compare(parts: Sequence[str]) -> str:
@@ -55,12 +54,12 @@ _DOUBTS: Mapping[str, Callable[[Sequence[str]], str]] = {
     "days differ": lambda parts: f"the days differ {_compare(parts)}",
     "numbers reordered": lambda parts: f"the numbers stand in another order {_compare(parts)}",
     "roman numerals differ": lambda parts: f"the roman numerals differ {_compare(parts)}",
-    "opposites": lambda parts: f"{_quote_words(parts)} exclude each other",
+    "opposites": lambda parts: f"{quote_words(parts)} exclude each other",
     "prefix": lambda parts: f"‘{parts[0]}’ makes ‘{parts[1]}’ another word",
-    "negation": lambda parts: f"one of {_quote_words(parts)} denies the other",
+    "negation": lambda parts: f"one of {quote_words(parts)} denies the other",
     "short words differ": lambda parts: f"short words differ {_compare(parts)}",
-    "words may matter": lambda parts: f"{_quote_words(parts)} may matter",
-    "opposite may matter": lambda parts: f"{_quote_words(parts)} may matter",
+    "words may matter": lambda parts: f"{quote_words(parts)} may matter",
+    "opposite may matter": lambda parts: f"{quote_words(parts)} may matter",
     "word tells apart": lambda parts: f"‘{parts[0]}’ tells {parts[1]} from {parts[2]}",
     "common part": lambda parts: f"many entries have ‘{parts[0]}’",
     "very short": lambda _: "the text is very short",
@@ -95,8 +94,9 @@ _WITH_PARTS: Mapping[str, Callable[[Sequence[str]], str]] = {
     "stands for": lambda parts: f"‘{parts[0]}’ stands for ‘{parts[1]}’",
     "other form": lambda parts: f"‘{parts[0]}’ another form of ‘{parts[1]}’",
     "short for": lambda parts: f"‘{parts[0]}’ short for ‘{parts[1]}’",
-    "extra words": lambda parts: f"with {_quote_words(parts)}",
-    "missing words": lambda parts: f"without {_quote_words(parts)}",
+    "extra words": lambda parts: f"with {quote_words(parts)}",
+    "usual words": lambda parts: f"as in {int(parts[0]):,} values",
+    "missing words": lambda parts: f"without {quote_words(parts)}",
 }
 
 
@@ -111,7 +111,9 @@ def format_reasons(reasons: Reasons, value: str | None = None, beside: str | Non
     Returns:
         The sentence.
     """
-    mains = _join_missing([one for one in reasons if _is_main(one)])
+    mains = [one for one in reasons if _is_main(one)]
+    for kind, usual in _USUAL.items():
+        mains = _join_words(mains, kind, usual)
     main = ", ".join(_format_main(one, value, beside) for one in mains)
     if any(one.kind == "nearest only" for one in reasons):
         main = f"no entry comes near enough; the nearest: {main}"
@@ -124,12 +126,15 @@ def _is_main(reason: Reason) -> bool:
     return reason.kind not in _UNSURE and reason.kind not in _DOUBTS and reason.kind != "nearest only"
 
 
-def _join_missing(reasons: Sequence[Reason]) -> list[Reason]:
-    """The reasons with all missing words in one, wherever they stand."""
-    kinds = ("missing words", "usual words missing")
-    words = tuple(word for reason in reasons if reason.kind in kinds for word in reason.parts)
-    others = [reason for reason in reasons if reason.kind not in kinds]
-    return [*others, Reason("missing words", words)] if words else others
+def _join_words(reasons: Sequence[Reason], kind: str, usual: str) -> list[Reason]:
+    """The reasons with all missing words, or all that are too many, in one, where the first of them stand."""
+    places = [place for place, reason in enumerate(reasons) if reason.kind in (kind, usual)]
+    words = tuple(word for place in places for word in reasons[place].parts)
+    return [
+        Reason(kind, words) if place in places[:1] else reason
+        for place, reason in enumerate(reasons)
+        if place not in places[1:]
+    ]
 
 
 def _format_main(reason: Reason, value: str | None, beside: str | None) -> str:

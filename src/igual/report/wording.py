@@ -26,6 +26,11 @@ def quote_value(text: str | None) -> str:
     return f"'{visible(text, _LONGEST, every_space=False)}'"
 
 
+def quote_words(words: Iterable[str]) -> str:
+    """Single words that a sentence is about."""
+    return " and ".join(f"‘{word}’" for word in words)
+
+
 def format_examples(texts: Iterable[str], total: int | None = None) -> str:
     """A few examples and how many more there are."""
     some = list(texts)

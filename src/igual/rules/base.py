@@ -252,7 +252,7 @@ class Rule(Settings):
         source = open_table(table)
         column = source.column("values")
         with error_context(f"rule {self.do!r}", RulebookError):
-            rewriter = self.rewriter(shelf)
+            rewriter = self.with_rows(self.rewriter(shelf), column.values, column.counts)
         result = apply_rule(self, rewriter, column.values, {}, shelf)
         several = isinstance(self.into, tuple)
         names = self.targets if several else ("values",)

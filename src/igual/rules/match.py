@@ -17,7 +17,7 @@ from igual.column import TEXT, Counts, Mask, to_mask
 from igual.decisions import NEW, Cause, Decision, Ruling, check_kind, fold_contexts, interpret_ruling
 from igual.errors import ListError, RulebookError
 from igual.lists import ReferenceList, Shelf
-from igual.matching.frequent import RowCounts, doubt_frequent
+from igual.matching.frequent import RowCounts, weigh_column
 from igual.matching.index import MatchIndex
 from igual.matching.kinds import count_agreed, explain_kinds, settle_kinds
 from igual.matching.lookups import How
@@ -319,7 +319,7 @@ class _Rewriter:
         """Match values, with what was ruled on kinds of differences."""
         matched = match_values(values, self._index, self._rule.ways, self._thresholds, scope=scope)
         if self._rows is not None:
-            doubt_frequent(matched, self._index, self._rows)
+            weigh_column(matched, self._index, self._rows, self._refused)
         if self._kinds:
             settle_kinds(matched, self._index, self._kinds)
         return matched
