@@ -46,7 +46,7 @@ picture tally top 'igual tally port/trees.csv -c district --top 30'
 picture preview top 'igual apply port/trees.toml port/trees.csv --preview 3'
 picture apply top 'igual apply port/trees.toml port/trees.csv --out clean.csv --trail trail.csv'
 rm -f "$work/port/trees.rulings.csv"
-picture asking top '{ sleep 4; printf y; sleep 2; printf 2; sleep 2; printf k; sleep 3; printf q; } | script -qec "igual review port/trees.toml --table port/trees.csv --by Ines" /dev/null' \
+picture asking top '{ sleep 4; printf y; sleep 2; printf k; sleep 2; printf 2; sleep 3; printf q; } | script -qec "igual review port/trees.toml --table port/trees.csv --by Ines" /dev/null' \
   'igual review port/trees.toml --table port/trees.csv --by Ines'
 rm -f "$work/port/trees.rulings.csv"
 picture review top 'igual review port/trees.toml port/ruled.csv --by Ines'
