@@ -65,15 +65,15 @@ class RowCounts:
     def values_with(self) -> Mapping[str, int]:
         """How many values have each word, less those that say nothing: fewer than the square root of all values."""
         keys = words_key(plain(self._values.drop_null())).unique()
-        words = pc.split_pattern(keys, " ")
-        owners = pc.list_parent_indices(words)
-        each = pa.table({"owner": owners, "word": words.flatten()}).group_by(
-            ["owner", "word"], use_threads=False
-        )
-        counted = each.aggregate([])["word"].combine_chunks().value_counts()
-        texts, counts = counted.field("values"), counted.field("counts").to_numpy()
+        lists = pc.split_pattern(keys, " ")
+        words, owners = lists.flatten().dictionary_encode(), pc.list_parent_indices(lists).to_numpy()
+        size = max(len(words.dictionary), 1)
+        each = np.unique(owners.astype(np.int64) * size + words.indices.to_numpy()) % size
+        counts = np.bincount(each, minlength=len(words.dictionary))
         usual = np.flatnonzero(counts >= max(_FEWEST_VALUES, len(keys) ** 0.5))
-        return dict(zip(texts.take(pa.array(usual)).to_pylist(), counts[usual].tolist(), strict=True))
+        return dict(
+            zip(words.dictionary.take(pa.array(usual)).to_pylist(), counts[usual].tolist(), strict=True)
+        )
 
 
 def weigh_column(
@@ -100,8 +100,8 @@ def _settle_usual(matched: Matched, rows: RowCounts, refused: Set[str]) -> None:
         if values and matched.status[position] == OPEN and refused.isdisjoint(words):
             matched.status[position] = SETTLED
             mains = [one for one in matched.reasons_of(position) if one.is_about_texts]
-            after = 1 + max(place for place, one in enumerate(mains) if one.kind in _EXTRA)
-            mains.insert(after, Reason("usual words", (str(values),)))
+            behind = [place for place, one in enumerate(mains, 1) if one.kind in _EXTRA]
+            mains.insert(max(behind, default=len(mains)), Reason("usual words", (str(values),)))
             matched.explained[position] = tuple(mains)
 
 
