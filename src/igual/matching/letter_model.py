@@ -109,9 +109,10 @@ def _find_runs(texts: Texts) -> Iterator[tuple[Ints, _Runs]]:
             size, width = characters.shape
             classes = np.full((size, width + 3), _BEHIND, np.int64)
             classes[:, :2] = _BEFORE
-            classes[:, 2:-1] = _classify(characters.astype(np.int64))
+            classes[:, 2:-1] = _CLASS_OF[characters]
             row, column = np.nonzero(np.arange(width + 1) <= lengths[:, None])
-            first, middle, last = (classes[row, column + shift] for shift in range(3))
+            at, flat = row * (width + 3) + column, classes.ravel()
+            first, middle, last = (flat[at + shift] for shift in range(3))
             two = middle << _BITS | last
             yield places, _Runs(row, first << 2 * _BITS | two, two, last)
 
@@ -124,3 +125,6 @@ def _classify(characters: Ints) -> Ints:
         is_digit, _OTHERS + characters - ord("0"), _OTHERS + 10 + characters % (_BEFORE - _OTHERS - 10)
     )
     return np.where(characters == 0, _BEHIND, np.where(is_letter, characters - ord("a"), others))
+
+
+_CLASS_OF = _classify(np.arange(1 << 16))
