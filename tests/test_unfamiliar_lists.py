@@ -162,6 +162,16 @@ def test_what_has_a_rival_is_no_part_of_a_kind() -> None:
     assert clean == ["Almery", "Brannock", "Dawlish", "Epsom", "Oxmor Halt"]
 
 
+def test_a_guess_is_no_part_of_a_kind_and_no_yes_settles_it() -> None:
+    entries = [*STOPS, "Pier North Quay", "Pier South Quay", "Pier West Quay"]
+    values = [f"{stop} Halt" for stop in STOPS[:4]]
+    asked = igual.match([*values, "Pier Halt"], entries, settle=0.999)
+    (guess,) = [one for one in asked.table.to_dict("records") if one["value"] == "Pier Halt"]
+    assert guess["score"] < 0.5
+    kinds = [question for question in asked.questions if question.cause == Cause("extra word", ("halt",))]
+    assert [sorted(kind.pairs) for kind in kinds] == [values]
+
+
 def test_small_words_are_no_cause_beside_others() -> None:
     found = igual.match([f"Canton of {stop}" for stop in STOPS], STOPS, settle=0.999)
     (question,) = found.questions

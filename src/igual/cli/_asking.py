@@ -158,6 +158,8 @@ class _Asking:
             for item in self.items[place + 1 :]
             if isinstance(item, OpenValue)
             and item.column == one.column
+            and item.score >= GUESS
+            and not item.rival
             and join_causes(find_causes(item.reasons)) == cause
         ]
         if self.accepted[one.column, cause] == ENOUGH_RULINGS and left:

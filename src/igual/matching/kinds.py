@@ -15,13 +15,13 @@ from igual.matching.forms import Forms
 from igual.matching.index import MatchIndex
 from igual.matching.lookups import How
 from igual.matching.matched import OPEN, SETTLED, Matched
-from igual.matching.questions import is_rival
+from igual.matching.questions import GUESS, is_rival
 from igual.matching.reasons import RIVAL_EQUAL, Reason, Reasons, explain_pairs
 from igual.matching.scoring import BY_INITIALS, BY_WORDS
 
 
 def settle_kinds(matched: Matched, index: MatchIndex, ruled: Mapping[Cause, Reason]) -> None:
-    """Settle open matches all of whose causes were ruled not to matter, unless a rival is near, or as good then.
+    """Settle open matches all of whose causes were ruled not to matter; no guesses, nor where a rival is near.
 
     Args:
         matched: What became of values; it is changed.
@@ -31,7 +31,8 @@ def settle_kinds(matched: Matched, index: MatchIndex, ruled: Mapping[Cause, Reas
     covered = {
         position: by
         for position in np.flatnonzero((matched.status == OPEN) & (matched.how == How.FUZZY)).tolist()
-        if not is_rival(matched.score[position], matched.runner_up_score[position])
+        if matched.score[position] >= GUESS
+        and not is_rival(matched.score[position], matched.runner_up_score[position])
         and (by := find_covering(matched.reasons_of(position), ruled))
     }
     rivals = [(position, entry) for position in covered for entry, _ in matched.rank_candidates(position)[1:]]

@@ -150,10 +150,11 @@ def group_questions(
     for one in waiting:
         pair = Pair.of(one)
         causes = find_causes(one.reasons) if one.proposal else ()
-        # What has a rival a yes to others leaves open.
-        if not pair.rival and (cause := join_causes(causes)) is not None:
+        cause = join_causes(causes) if not pair.rival else None
+        # What has a rival, or is a guess, a yes to others leaves open.
+        if cause is not None and pair.score >= GUESS:
             of_cause.setdefault(cause, []).append(pair)
-        elif causes and one.score >= GUESS:
+        elif causes and (cause is not None or pair.score >= GUESS):
             of_kind.setdefault(join_kinds(causes), []).append(pair)
         else:
             questions.append(Question(column, "single value", None, (pair,)))
@@ -163,11 +164,7 @@ def group_questions(
         elif len(pairs) >= FEWEST or agreed.get(cause, 0) >= ENOUGH_RULINGS:
             questions.append(Question(column, cause.kind, cause, _doubtful_first(pairs)))
         else:
-            for pair in pairs:
-                if pair.score >= GUESS:
-                    of_kind.setdefault(cause.kind, []).append(pair)
-                else:
-                    questions.append(Question(column, "single value", None, (pair,)))
+            of_kind.setdefault(cause.kind, []).extend(pairs)
     for kind, pairs in of_kind.items():
         surest = _doubtful_first(pairs)[::-1]
         for start in range(0, len(surest), AT_A_LOOK):
