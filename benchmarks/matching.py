@@ -15,7 +15,7 @@ import pyarrow as pa
 
 import igual
 from benchmarks.ceiling import ceiling
-from benchmarks.measure import line
+from benchmarks.measure import line, reliability
 from benchmarks.slips import Slip, any_slip, is_held_out, misspelt, place_names, typing_slip
 from igual.column import TEXT
 from igual.matching.keys import letters_key, plain, words_key
@@ -229,6 +229,10 @@ def settled(title: str, raw: Sequence[str], meant: Sequence[str], entries: Seque
     good = rank == 1
     note(f"{title}: settled {is_settled.mean():.3f}, of these right {good[is_settled].mean():.4f}; "
          f"of those whose first is right {is_settled[good].mean():.3f} are settled")  # fmt: skip
+    score = dict(zip(found.table["value"], found.table["score"], strict=True))
+    reliability(
+        title, [(score[value], right) for value, right in zip(raw, good, strict=True) if value in score]
+    )
     random = np.random.default_rng(11)
     gone = {entries[place] for place in random.choice(len(entries), len(raw) // 4, replace=False)}
     left = [entry for entry in entries if entry not in gone]

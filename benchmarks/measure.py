@@ -8,9 +8,11 @@ import os
 import subprocess
 import sys
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
+
+import numpy as np
 
 
 class Process(NamedTuple):
@@ -78,3 +80,13 @@ def line(what: str, ratio: float, limit: str, holds: bool) -> None:
 def times(best: Mapping[str, float]) -> None:
     for name, seconds in best.items():
         print(f"    {name:<44} {seconds:8.3f} s")
+
+
+def reliability(title: str, scores: Sequence[tuple[float, bool]]) -> None:
+    """Say how many values have a score around each tenth, and how many of these are right."""
+    score, right = (np.array(part) for part in zip(*scores, strict=True))
+    for low in np.arange(0, 1, 0.1):
+        some = (score >= low) & (score < low + 0.1 + (low > 0.85))
+        if some.any():
+            mean, share = score[some].mean(), right[some].mean()
+            print(f"    {title}, score {low:.1f}: {some.sum():5d}, mean {mean:.3f}, right {share:.3f}")

@@ -11,7 +11,7 @@ import numpy as np
 
 import igual
 from benchmarks.matching import by_scikit_learn
-from benchmarks.measure import line
+from benchmarks.measure import line, reliability
 from benchmarks.names import FITTED_TO, SHARED_WORD, Names, all_names
 from benchmarks.slips import any_slip, place_names, typing_slip
 from igual.matching.questions import Pair
@@ -64,7 +64,7 @@ def names() -> None:
                 answers <= most * len(status),
             )
             scores += zip(table["score"], (right[value] for value in table["value"]), strict=True)
-    reliability(scores)
+    reliability("held-out names", scores)
 
 
 def count_answers(questions: Sequence[Any], status: Mapping[str, str], right: Mapping[str, bool]) -> int:
@@ -101,17 +101,6 @@ def wrongly_settled(some: Names) -> float:
     if not gone:
         return 0.0
     return float((igual.match(gone, igual.MatchIndex(less.entries)).table["status"] == "settled").mean())
-
-
-def reliability(scores: Sequence[tuple[float, bool]]) -> None:
-    score, right = (np.array(part) for part in zip(*scores, strict=True))
-    for low in np.arange(0, 1, 0.1):
-        some = (score >= low) & (score < low + 0.1 + (low > 0.85))
-        if some.any():
-            print(
-                f"    held-out names, score {low:.1f}: {some.sum():5d}, mean {score[some].mean():.3f}, "
-                f"right {right[some].mean():.3f}"
-            )
 
 
 def lookalikes() -> None:
