@@ -19,6 +19,7 @@ from igual.matching.crowding import crowding_among, usual_crowding
 from igual.matching.reasons import Reason
 from igual.matching.spellings import Spellings
 from igual.rules import Match
+from igual.runs.review import find_stale_rulings
 from tests.conftest import Run
 
 STOPS = ("Almery", "Brannock", "Dawlish", "Epsom", "Harbour", "Kestrel", "Lantern", "Oxmoor", "Quayside")
@@ -131,6 +132,15 @@ def test_several_words_are_one_question_and_one_ruling(tmp_path: Path) -> None:
     assert run_book(values, single, settle=0.999).table["at"] == values
     taken_back = rulings.withdraw("at", "canal + wharf", "extra word")
     assert run_book(values, taken_back, settle=0.999).table["at"] == values
+
+
+def test_several_words_of_which_the_list_lost_one_are_said() -> None:
+    entries = [f"{stop} Canal Wharf" for stop in STOPS]
+    lists = {"places": igual.ReferenceList(entries)}
+    for words, stale in (("canal + wharf", 0), ("canal + pier", 1)):
+        rulings = igual.Rulings().decide_kind("at", "word left out", words, yes=True, on="2026-05-08")
+        book = igual.Rulebook([Match(column="at", list="places")], lists=lists, rulings=rulings)
+        assert len(find_stale_rulings(book)) == stale
 
 
 def test_causes_are_joined_where_they_are_of_one_kind() -> None:

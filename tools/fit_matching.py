@@ -17,6 +17,7 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
+from benchmarks.measure import reliability as print_reliability
 from benchmarks.slips import any_slip, is_held_out, misspelt, place_names, typing_slip
 from scipy import optimize
 
@@ -235,12 +236,8 @@ def report(sets: Sequence[Case], held_out: bool) -> list[tuple[float, bool]]:
 
 def reliability(scores: Sequence[tuple[float, bool]]) -> None:
     """Prints how often scores of a kind are right, and draws it."""
+    print_reliability("all sets", scores)
     score, right = (np.array(part) for part in zip(*scores, strict=True))
-    for low in np.arange(0, 1, 0.1):
-        some = (score >= low) & (score < low + 0.1 + (low > 0.85))
-        if some.any():
-            mean, share = score[some].mean(), right[some].mean()
-            print(f"  score {low:.1f}: {some.sum():6d} values, mean {mean:.3f}, right {share:.3f}")
     drawn(score, right)
     for bar in (0.8, 0.9, 0.95, 0.98):
         print(f"  from {bar}: {(score >= bar).mean():.3f} of values, right {right[score >= bar].mean():.4f}")

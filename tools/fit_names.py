@@ -41,7 +41,7 @@ WEIGHTS = {
 # Costs are drawn to these with so much force, so that events that are rare in the names keep a sensible cost.
 USUAL = {
     "read": 0.5, "order": 0.6, "edited": 1.0, "stated": 0.3, "stem": 2.0, "cut": 1.2, "cut to two": 1.8,
-    "cut to one": 2.2,     "contracted": 2.0, "entry cut": 1.5,
+    "cut to one": 2.2, "contracted": 2.0, "entry cut": 1.5,
     "extra small": 0.2, "extra left": 1.5, "extra rarity": 4.0, "extra first": 0.5, "extra aside": 1.0,
     "extra aside rarity": 2.0, "extra in brackets": 1.0,
     "missing small": 0.2, "missing left": 1.0, "missing rarity": 4.0, "missing first": 0.5, "missing aside": 1.0,
@@ -208,6 +208,7 @@ def main() -> None:
     lacking = [Case(names.without(0.25)) for names in some]
     evidence = np.zeros(len(EVENTS) + 2)
     # From the same start each time: which words stand for each other depends on what they cost.
+    fitted.WORDS.clear()
     fitted.WORDS.update(USUAL)
     for _ in range(4):
         for case in (*cases, *lacking):

@@ -245,7 +245,8 @@ def match(
     its score. Missing and blank values are left out. Nothing depends on the order of values or entries.
 
     Args:
-        values: One column, as for `tally`, (rows,).
+        values: One column, as for `tally`, (rows,). Give it whole: a word too many that many of its values have
+            (`Kyiv Oblast` for `Kyiv`) is no doubt, and a value as frequent as its entry is one.
         reference: The list, its entries, or a `MatchIndex` to use again.
         by: The ways to match, of `exact`, `folded` (case, spacing, accents and punctuation set aside) and `fuzzy`.
         settle: Minimum score to accept a match without review, 0 to 1.

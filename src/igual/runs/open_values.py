@@ -53,7 +53,7 @@ class OpenValue(NamedTuple):
 
     @property
     def rival(self) -> str:
-        """Another entry that is at least half as likely; '' for none."""
+        """Another entry that is at least a quarter as likely; '' for none."""
         entry, score = self.runners_up[0] if self.runners_up else ("", 0.0)
         return entry if is_rival(self.score, score) else ""
 

@@ -343,12 +343,12 @@ def find_stale_rulings(book: Rulebook) -> list[Ruling]:
 
 
 def _find_stale_kinds(book: Rulebook, column: str) -> list[Ruling]:
-    """Rulings on words that may be left out which no entry has any more."""
+    """Rulings on words that may be left out, alone or together, one of which no entry has any more."""
     words = {word for reference in book.lists_of(column).values() for word in list_words(reference.entry_of)}
     return [
         one
-        for (kind, _), one in book.rulings.of_kinds(column).items()
-        if kind == "word left out" and one.value not in words
+        for (kind, value), one in book.rulings.of_kinds(column).items()
+        if kind == "word left out" and not words.issuperset(check_kind(kind, value).words)
     ]
 
 
