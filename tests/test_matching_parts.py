@@ -16,9 +16,10 @@ import igual
 from igual.matching import fitted
 from igual.matching.alignment import CUT, SAME, STATED
 from igual.matching.chunks import work_in_chunks
-from igual.matching.doubts import find_doubts, mark_doubtful, number_by_numbers
+from igual.matching.doubts import find_doubts, mark_doubtful
 from igual.matching.edit_kinds import EDIT_KINDS, PLACE_OF, slips
 from igual.matching.edits import FAR, Edits
+from igual.matching.exact_parts import number_by_exact_parts
 from igual.matching.forms import Forms
 from igual.matching.grams import Grams
 from igual.matching.index import MatchIndex
@@ -239,7 +240,7 @@ NUMBERED = [
 
 @pytest.mark.parametrize(("one", "other"), list(itertools.combinations(NUMBERED, 2)))
 def test_texts_with_other_numbers_are_told_apart(one: str, other: str) -> None:
-    codes = number_by_numbers(texts(one, "pier 7", other))
+    codes = number_by_exact_parts(texts(one, "pier 7", other))
     doubts = find_doubts(one.split(), other.split(), Vocabulary())
     assert (codes[0] != codes[2]) == any(doubt.kind.startswith("numbers") for doubt in doubts)
 

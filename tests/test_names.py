@@ -296,7 +296,9 @@ def test_initials_of_two_entries_are_asked_about_alone() -> None:
     ruled = igual.Rulings().decide_kind("at", "initials", "any", yes=True, by="Ines")
     outcome = book_of(entries, ruled).apply({"at": ["KQ", "IC", "E.N.T."]})
     assert outcome.table == {"at": ["KQ", "Intensive care", "Ear, nose and throat"]}
-    assert outcome.open["runners_up"].tolist() == [(("Kites Quest", outcome.open["score"][0]),)]
+    assert outcome.open["runners_up"].tolist() == [
+        [{"entry": "Kites Quest", "score": outcome.open["score"][0]}]
+    ]
 
 
 def test_what_people_write_for_a_missing_value_is_asked_about_alone() -> None:
@@ -694,25 +696,6 @@ def test_likely_mentions_are_open_and_take_rulings() -> None:
     ruled = igual.Rulings().decide("text", "by Marinx Quay at noon", "Marine Quay", on="2026-05-08")
     again = dataclasses.replace(book, rulings=ruled).apply({"text": ["by Marinx Quay at noon"]})
     assert again.table["text"] == ["Marine Quay"]
-
-
-def test_a_value_as_frequent_as_its_entry_is_a_doubt() -> None:
-    entries = ["Yarrow Edition", "Common oak", "Norway maple"]
-    often = {
-        "at": ["Yarrow Editions"] * 21
-        + ["Yarrow Edition"] * 20
-        + ["Norwy maple"] * 50
-        + ["Comon oak"] * 5
-        + ["Common oak"]
-    }
-    outcome = book_of(entries).apply(often)
-    assert outcome.open["value"].tolist() == ["Yarrow Editions"]
-    assert "21 rows have it, and 20 the entry itself: it may be an entry of its own" in outcome.open["why"][0]
-    found = igual.match(often["at"], entries).table.set_index("value")["status"]
-    assert found["Yarrow Editions"] == "open"
-    assert found["Norwy maple"] == found["Comon oak"] == "settled"
-    part = dataclasses.replace(book_of(entries), has_all_rows=False).apply(often)
-    assert part.open.empty
 
 
 def test_rows_speak_for_lookalikes() -> None:

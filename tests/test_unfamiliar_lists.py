@@ -20,7 +20,6 @@ from igual.matching.reasons import Reason
 from igual.matching.spellings import Spellings
 from igual.rules import Match
 from igual.runs.review import find_stale_rulings
-from tests.conftest import Run
 
 STOPS = ("Almery", "Brannock", "Dawlish", "Epsom", "Harbour", "Kestrel", "Lantern", "Oxmoor", "Quayside")
 
@@ -36,38 +35,16 @@ def run_book(values: list[str], rulings: igual.Rulings | None = None, **words: A
     return (dataclasses.replace(book, rulings=rulings) if rulings else book).apply({"at": values})
 
 
-def test_a_word_that_follows_a_name_is_asked_about_unless_the_column_often_has_it() -> None:
+def test_a_word_that_follows_a_name_is_asked_about_however_often_the_column_has_it() -> None:
     alone = row_of("Dawlish Warren", STOPS)
     assert (alone["status"], alone["why"]) == ("open", "with ‘warren’; but ‘warren’ may matter")
-    often = row_of("Dawlish Warren", STOPS, [f"{stop} Warren" for stop in STOPS[3:]])
-    assert (often["status"], often["why"]) == ("settled", "with ‘warren’, as in 7 values")
-    # The score depends on no other value.
-    assert often["score"] == alone["score"]
-    # Two more of nine values are too few, and words that exclude others stay a doubt.
-    few = row_of("Dawlish Warren", STOPS, ["Epsom Warren", "Kestrel Warren", *STOPS])
-    assert few["status"] == "open"
-    north = row_of("Dawlish North", STOPS, [f"{stop} North" for stop in STOPS[3:]])
-    assert (north["status"], north["why"]) == ("open", "with ‘north’; but ‘north’ may matter")
-
-
-def test_a_column_that_is_not_at_hand_as_a_whole_asks(run: Run, tmp_path: Path, monkeypatch: Any) -> None:
+    assert row_of("Dawlish Warren", STOPS, [f"{stop} Warren" for stop in STOPS[3:]]) == alone
+    # One question, and one ruling, settles all of them.
     values = [f"{stop} Warren" for stop in STOPS]
-    whole = run_book(values)
-    assert whole.table["at"] == list(STOPS)
-    assert set(whole.crosswalk("at")["how"].str.slice(0, 12)) == {"match: fuzzy"}
-    assert Match(list="places").on(values, lists={"places": igual.ReferenceList(STOPS)}) == list(STOPS)
-    # Who has said that the word matters is asked.
-    no = igual.Rulings().decide_kind("at", "extra word", "warren", yes=False, on="2026-05-08")
-    assert run_book(values, no).table["at"] == values
-    monkeypatch.chdir(tmp_path)
-    Path("places.csv").write_text("value\n" + "\n".join(STOPS) + "\n")
-    Path("t.csv").write_text("at\n" + "\n".join(values) + "\n")
-    rule = '[[rule]]\ncolumn = "at"\ndo = "match"\nlist = "places"\n'
-    Path("r.toml").write_text(f'igual = 1\n\n[lists]\nplaces = {{ file = "places.csv" }}\n\n{rule}')
-    assert run("apply r.toml t.csv --out whole.csv").returncode == 0
-    assert Path("whole.csv").read_text().splitlines()[1:] == list(STOPS)
-    assert run("apply r.toml t.csv --out pieces.csv --most-values 3").returncode == 0
-    assert Path("pieces.csv").read_text().splitlines()[1:] == values
+    (question,) = run_book(values).questions
+    assert question.cause == Cause("extra word", ("warren",))
+    yes = igual.Rulings().decide_kind("at", "extra word", "warren", yes=True, on="2026-05-08")
+    assert run_book(values, yes).table["at"] == list(STOPS)
 
 
 @pytest.mark.parametrize(

@@ -242,11 +242,11 @@ def match(
 
     A score is the probability that the entry is what was meant, fitted to real slips (see docs/matching.md). Numbers,
     roman numerals and opposites that differ, very short texts and words that may matter keep a match open, whatever
-    its score. Missing and blank values are left out. Nothing depends on the order of values or entries.
+    its score. Missing and blank values are left out. What becomes of a value never depends on the
+    other values.
 
     Args:
-        values: One column, as for `tally`, (rows,). Give it whole: a word too many that many of its values have
-            (`Kyiv Oblast` for `Kyiv`) is no doubt, and a value as frequent as its entry is one.
+        values: One column, as for `tally`, (rows,).
         reference: The list, its entries, or a `MatchIndex` to use again.
         by: The ways to match, of `exact`, `folded` (case, spacing, accents and punctuation set aside) and `fuzzy`.
         settle: Minimum score to accept a match without review, 0 to 1.

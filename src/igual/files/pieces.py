@@ -80,7 +80,7 @@ def work_pieces(
 
 def _work(book: Rulebook, piece: OpenedTable, groups: Sequence[Sequence[int]]) -> Piece:
     counted = count_table(piece, groups)
-    return Piece(counted, replace(book, has_all_rows=False).run(counted.source))
+    return Piece(counted, book.run(counted.source))
 
 
 def _cut(opened: OpenedTable, rows: int, work: Callable[[OpenedTable], Piece]) -> Iterator[Piece]:

@@ -7,15 +7,6 @@ from collections.abc import Collection, Iterable, Sequence
 from igual.decisions import OF_SEVERAL, Cause
 from igual.matching.reasons import Reasons
 
-# What no answer about a kind settles: only a look at the value itself can tell.
-_ONE_BY_ONE = frozenset(
-    {
-        "numbers differ", "numbers reordered", "units differ", "months differ", "days differ", "roman numerals differ",
-        "opposites", "opposite may matter", "negation", "prefix", "elsewhere",
-        "case matters", "too long", "rival equal", "very short", "common part", "short words differ", "nearest only",
-        "several entries", "ruling", "context missing", "context unknown", "as frequent", "like missing",
-    }
-)  # fmt: skip
 _ORDERS = ("other order", "same words in other order")
 _VARIANTS = ("misspelt", "other form")
 
@@ -37,7 +28,7 @@ def find_causes(reasons: Reasons) -> tuple[Cause, ...]:
         >>> find_causes((Reason("missing words", ("library",)), Reason("words may matter", ("library",))))
         (Cause(kind='word left out', words=('library',)),)
     """
-    if any(reason.kind in _ONE_BY_ONE for reason in reasons):
+    if any(reason.is_single for reason in reasons):
         return ()
     causes: list[Cause] = []
     usual: list[Cause] = []
@@ -59,8 +50,6 @@ def find_causes(reasons: Reasons) -> tuple[Cause, ...]:
             causes.append(Cause("initials"))
         elif reason.kind in _VARIANTS:
             causes.append(Cause("spelling variant", reason.parts))
-        elif reason.kind.startswith(("letter", "digit")):
-            return ()
     return tuple(dict.fromkeys(causes or usual or stated))
 
 

@@ -26,13 +26,11 @@ class Distinguishing(NamedTuple):
         pair: The pair.
         word: The word.
         place: Its place in the vocabulary of the entries where it tells these apart, else -1.
-        is_unusual: Whether it only matters where few values of its column have it.
     """
 
     pair: int
     word: str
     place: int
-    is_unusual: bool
 
 
 def find_distinguishing(
@@ -66,19 +64,19 @@ def find_distinguishing(
     for side, (words, (left, told)) in enumerate(zip((values, wording.entries), sides, strict=True)):
         matter = matters[side] | (in_brackets[side][left.pair] & ~left.in_brackets)
         # What follows a name makes another of it (`Dawlish Warren`) sooner than what stands before it.
-        unusual = ~matter & (side == 0) & (told.entries[left.ids] <= 1) & (left.gap > 0) & ~left.is_aside
-        some = (matter | unusual) & counts[left.pair]
+        follows = (side == 0) & (told.entries[left.ids] <= 1) & (left.gap > 0) & ~left.is_aside
+        some = (matter | follows) & counts[left.pair]
         ids = left.ids[some]
         texts = words.vocabulary.take(pa.array(ids)).to_pylist()
         places = np.where(told.apart[ids] >= _APART, words.known[ids], -1)
-        columns = left.pair[some].tolist(), texts, places.tolist(), unusual[some].tolist()
+        columns = left.pair[some].tolist(), texts, places.tolist()
         yield from map(Distinguishing._make, zip(*columns, strict=True))
     aligned = compared.aligned
     forms = aligned.take(np.flatnonzero((aligned.how == STEM) & ~one_sided[aligned.pair]))
     for pair, value_word, entry_word in zip(*(column.tolist() for column in forms[:3]), strict=True):
         word = values.texts_of(int(value_idx[pair]))[value_word]
         if not _is_same_word(word, wording.entries.texts_of(int(entry_idx[pair]))[entry_word]):
-            yield Distinguishing(pair, word, -1, False)
+            yield Distinguishing(pair, word, -1)
 
 
 def _is_same_word(word: str, other: str) -> bool:

@@ -15,6 +15,7 @@ from igual.matching.acronyms import find_lost_acronyms, mark_acronyms
 from igual.matching.distinguishing import find_distinguishing
 from igual.matching.doubts import find_doubts, mark_doubtful
 from igual.matching.edits import UNIT
+from igual.matching.exact_parts import find_differing_parts, may_have_exact_parts
 from igual.matching.index import MatchIndex
 from igual.matching.pairs import Ints
 from igual.matching.queries import Queries
@@ -32,6 +33,8 @@ from igual.matching.words import MOST_WORDS
 from igual.text.blanks import LIKE_MISSING
 from igual.threads import lazy_property
 
+# Doubts that say already what is to be said of numbers.
+_NUMBERS_DIFFER = ("numbers differ", "numbers reordered", "units differ")
 # Letters that cost so much differ by more than a slip, in nats.
 _SEVERAL_SLIPS = 8.0
 
@@ -112,22 +115,18 @@ class Doubting:
             marks[marks] = np.isfinite(initials.costs(initials.spell(self._queries.words), *pairs))
         return marks
 
-    def find(self) -> tuple[dict[int, list[Reason]], dict[int, tuple[str, ...]]]:
-        """Find what speaks against settling matches, by their number in `best`.
-
-        Returns:
-            The reasons; and the words of those of which nothing else speaks against, and which only matter where few
-            values of the column have them.
-        """
+    def find(self) -> dict[int, list[Reason]]:
+        """Find what speaks against settling matches, by their number in `best`."""
         is_doubtful = (
             mark_doubtful(self._words[0], self._words[1], self._index.vocabulary) & ~self.initials_alone
         )
-        distinguishing, unusual = self._find_distinguishing_words()
+        distinguishing = self._find_distinguishing_words()
         may_lose = self._by_letters & ~self._is_same
         may_lose &= mark_acronyms(self._written) | mark_acronyms(self._spelled)
         differ = self._mark_several_slips()
         looked_at = is_doubtful | self._is_short | self._is_long | self._is_shortened | may_lose | differ
-        looked_at |= self._case_sensitive | (self._best.reading == BY_INITIALS)
+        has_exact = may_have_exact_parts(self._written) | may_have_exact_parts(self._spelled)
+        looked_at |= has_exact | self._case_sensitive | (self._best.reading == BY_INITIALS)
         looked_at[list(distinguishing)] = True
         numbers = np.flatnonzero(self._is_near & looked_at)
         texts = [keys.take(pa.array(numbers)).to_pylist() for keys in self._words]
@@ -144,13 +143,14 @@ class Doubting:
             doubts = doubts or distinguishing.get(number, [])
             if may_lose[number] and not doubts:
                 doubts = find_lost_acronyms(self._written[number].as_py(), self._spelled[number].as_py())
+            if has_exact[number] and not any(one.kind in _NUMBERS_DIFFER for one in doubts):
+                doubts = [*self._find_differing_parts(number), *doubts]
             if differ[number] and not doubts:
                 doubts = self._find_common_part(number)
             doubts = [*doubts, *self._find_others(number, bool(doubts))]
             if doubts:
                 doubts_of[number] = doubts
-        alone = [number for number in unusual if doubts_of.get(number) == distinguishing[number]]
-        return doubts_of, {number: unusual[number] for number in alone}
+        return doubts_of
 
     def _find_others(self, number: int, has_doubts: bool) -> list[Reason]:
         """Doubts that follow from how a match was found, whatever the words are."""
@@ -167,6 +167,9 @@ class Doubting:
             doubts.append(CASE_MATTERS)
         return doubts
 
+    def _find_differing_parts(self, number: int) -> list[Reason]:
+        return find_differing_parts(self._written[number].as_py(), self._spelled[number].as_py())
+
     def _mark_several_slips(self) -> Mask:
         """Which differ by more letters than a slip would, in a list that has common beginnings or endings."""
         differ: Mask = self._by_letters & self._is_near & ~self._is_long & ~self._is_same & ~self._is_short
@@ -181,24 +184,18 @@ class Doubting:
         part = self._index.common_parts.find(*(keys[number].as_py() for keys in self._letters))
         return [Reason("common part", (part,))] if part else []
 
-    def _find_distinguishing_words(self) -> tuple[dict[int, list[Reason]], dict[int, tuple[str, ...]]]:
-        """Words that only one of a pair has, and that may make them different things, by their number in `best`.
-
-        The second tells those of pairs whose words only matter where few values of the column have them.
-        """
+    def _find_distinguishing_words(self) -> dict[int, list[Reason]]:
+        """Words that only one of a pair has, and that may make them different things, by their number in `best`."""
         numbers = np.flatnonzero(self._is_near & (self._most_spaces > 0) & ~self.initials_alone)
         wording, spellings = self._index.search.wording, self._index.spellings
         pairs = self._best.position[numbers], self._best.spelling[numbers]
         words = find_distinguishing(wording, self._queries.words, *pairs, self._by_letters[numbers])
         reasons: dict[int, list[Reason]] = {}
         plain: dict[int, list[str]] = {}
-        firm = set()
-        for pair, word, place, is_unusual in words:
+        for pair, word, place in words:
             number = int(numbers[pair])
             if len(word) == 1 and _is_elided(word, self._written[number].as_py()):
                 continue
-            if not is_unusual:
-                firm.add(number)
             spelling = int(self._best.spelling[number])
             example = wording.information.find_example(place, spelling) if place >= 0 else (-1, -1)
             if example[0] >= 0:
@@ -210,7 +207,7 @@ class Doubting:
                 plain.setdefault(number, []).append(word)
         for number, some in plain.items():
             reasons.setdefault(number, []).append(Reason("words may matter", tuple(some)))
-        return reasons, {number: tuple(some) for number, some in plain.items() if number not in firm}
+        return reasons
 
 
 def _is_elided(letter: str, text: str) -> bool:

@@ -16,7 +16,6 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask, to_mask
-from igual.matching.pairs import Ints
 from igual.matching.reasons import Reason
 from igual.matching.vocabulary import (
     DENYING,
@@ -156,24 +155,6 @@ def _mark_words(words: pa.Array, vocabulary: Vocabulary, *, in_both: bool) -> Ma
     return marked
 
 
-def number_by_numbers(word_keys: pa.Array) -> Ints:
-    """Tell texts apart by the numbers in them: others than these are never settled.
-
-    Args:
-        word_keys: Texts as words, (texts,).
-
-    Returns:
-        A number for each text, the same where the numbers in it are the same, in the same order, (texts,).
-    """
-    pattern = rf"\d|\b(?:{'|'.join(sorted(NUMBERS))})\b"
-    places = np.flatnonzero(to_mask(pc.match_substring_regex(word_keys, pattern)))
-    texts = word_keys.take(pa.array(places)).to_pylist()
-    seen: dict[tuple[str, ...], int] = {(): 0}
-    codes = np.zeros(len(word_keys), np.int64)
-    codes[places] = [seen.setdefault(tuple(_numbers_in(text.split())), len(seen)) for text in texts]
-    return codes
-
-
 def _compare_numbers(pair: WordPair) -> Iterable[Reason]:
     value, entry = ([*_numbers_in(words)] for words in (pair.value, pair.entry))
     if value != entry:
@@ -230,11 +211,14 @@ def _compare_units(pair: WordPair) -> Iterable[Reason]:
 
 
 def _units_in(words: Sequence[str]) -> Iterable[str]:
-    """The units behind numbers."""
-    for place, word in enumerate(words):
+    """The units behind numbers, and those behind such a unit (mg/ml)."""
+    is_behind = False
+    for word in words:
         unit = word.lstrip("0123456789")
-        if unit in UNIT_OF and (unit != word or (place and words[place - 1].isdecimal())):
+        is_unit = unit in UNIT_OF and (unit != word or is_behind)
+        if is_unit:
             yield unit
+        is_behind = is_unit or word.isdecimal()
 
 
 def _name_units(words: Sequence[str]) -> Iterable[str]:

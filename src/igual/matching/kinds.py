@@ -16,7 +16,7 @@ from igual.matching.index import MatchIndex
 from igual.matching.lookups import How
 from igual.matching.matched import OPEN, SETTLED, Matched
 from igual.matching.questions import GUESS, is_rival
-from igual.matching.reasons import RIVAL_EQUAL, Reason, Reasons, explain_pairs
+from igual.matching.reasons import RIVAL_EQUAL, Reason, Reasons, Role, explain_pairs
 from igual.matching.scoring import BY_INITIALS, BY_WORDS
 
 
@@ -49,7 +49,7 @@ def settle_kinds(matched: Matched, index: MatchIndex, ruled: Mapping[Cause, Reas
             matched.explained[position] = (*reasons, RIVAL_EQUAL)
             continue
         matched.status[position], matched.how[position] = SETTLED, How.RULED_KIND
-        mains = (reason for reason in reasons if reason.is_about_texts)
+        mains = (reason for reason in reasons if reason.role == Role.LIKENESS)
         matched.explained[position] = (*mains, *(ruled[cause] for cause in by))
 
 

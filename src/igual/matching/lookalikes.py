@@ -21,7 +21,8 @@ from igual.lists import ReferenceList
 from igual.matching.candidates import CandidateSearch
 from igual.matching.choosing import concatenate_candidates
 from igual.matching.chunks import ProgressCallback, work_in_chunks
-from igual.matching.doubts import find_doubts, mark_doubtful, number_by_numbers
+from igual.matching.doubts import find_doubts, mark_doubtful
+from igual.matching.exact_parts import number_by_exact_parts
 from igual.matching.lookups import How
 from igual.matching.pairs import Ints, pack_pairs
 from igual.matching.queries import Queries
@@ -298,7 +299,7 @@ def find_near(
         Pairs, each from the higher rank to the lower.
     """
     parts = []
-    groups = number_by_numbers(search.forms.word_keys)
+    groups = number_by_exact_parts(search.spellings)
     for chunk, near in work_in_chunks(
         np.arange(len(search.spellings)),
         search.forms.letters.lengths,
@@ -329,7 +330,8 @@ def _find_pairs(
     kept = np.flatnonzero(score >= min_score)
     value, spelling, score, reading = value[kept], spelling[kept], score[kept], reading[kept]
     is_short = np.minimum(forms.letters.lengths[value], forms.letters.lengths[spelling]) <= SHORT
-    is_sure = ~(is_short & (reading == BY_LETTERS))
+    exact = number_by_exact_parts(search.spellings)
+    is_sure = ~(is_short & (reading == BY_LETTERS)) & (exact[value] == exact[spelling])
     words = forms.word_keys.take(pa.array(value)), forms.word_keys.take(pa.array(spelling))
     doubtful = np.flatnonzero(is_sure & mark_doubtful(*words, search.vocabulary))
     texts = [keys.take(pa.array(doubtful)).to_pylist() for keys in words]

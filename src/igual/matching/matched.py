@@ -37,7 +37,6 @@ class Matched:
         runner_up_score: Its score.
         how: The way that found the proposal, a `How`.
         explained: The reasons of single values, where they are more than `how` says.
-        unless_usual: Words of open values that are settled where many values of the column have these words.
         rankings: Of values with several candidates all of these, in parts: positions of values, entries and scores,
             by value and most likely first.
         within: What stands beside each value, where that restricts the entries that it may mean, (values,).
@@ -52,7 +51,6 @@ class Matched:
     runner_up_score: Floats
     how: npt.NDArray[np.int8]
     explained: dict[int, Reasons] = field(default_factory=dict)
-    unless_usual: dict[int, tuple[str, ...]] = field(default_factory=dict)
     rankings: list[tuple[Ints, Ints, Floats]] = field(default_factory=list)
     within: pa.Array | None = None
     count_agreed: Callable[[], Mapping[Cause, int]] = dict
@@ -125,8 +123,6 @@ class Matched:
         """
         for name in ("status", "entry", "score", "runner_up", "runner_up_score", "how"):
             getattr(self, name)[positions] = getattr(part, name)
-        for name in ("explained", "unless_usual"):
-            of_part = getattr(part, name)
-            places = positions[np.fromiter(of_part, np.int64, len(of_part))]
-            getattr(self, name).update(zip(places.tolist(), of_part.values(), strict=True))
+        places = positions[np.fromiter(part.explained, np.int64, len(part.explained))]
+        self.explained.update(zip(places.tolist(), part.explained.values(), strict=True))
         self.rankings += [(positions[value], entry, score) for value, entry, score in part.rankings]

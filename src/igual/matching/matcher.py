@@ -25,6 +25,9 @@ from igual.matching.reasons import (
     OF_LOOK_UP,
     RIVAL_EQUAL,
     RIVAL_NEAR,
+    SAME_BEGINNING,
+    SAME_WORDS,
+    TOO_LONG,
     explain_pairs,
     spelled_alike,
 )
@@ -187,17 +190,15 @@ def match_by_likeness(
     is_ahead = lead >= thresholds.margin
     is_sure = (score >= thresholds.settle) & is_ahead
     doubting = Doubting(index, queries, values, best, is_near, thresholds.case_sensitive)
-    doubts, unusual = doubting.find()
+    doubts = doubting.find()
     rivals = matched.runner_up[positions]
     rivalled = is_near & ~is_ahead & (rivals >= 0)
     if rivalled.any():
         rivalled &= doubting.mark_initials(index.own_spellings[rivals])
     for number in np.flatnonzero(rivalled).tolist():
         doubts.setdefault(number, []).append(RIVAL_EQUAL)
-        unusual.pop(number, None)
     doubtful = np.zeros(len(positions), np.bool_)
     doubtful[list(doubts)] = True
-    matched.unless_usual = {int(positions[number]): unusual[number] for number in unusual if is_sure[number]}
     matched.status[positions] = np.where(is_near, np.where(is_sure & ~doubtful, SETTLED, OPEN), UNKNOWN)
     reasons = explain_pairs(index.search, queries, positions, best.spelling, best.reading)
     unsure = np.where(is_ahead, 0, np.where(2 * runner_up >= score, 1, 2))
@@ -207,7 +208,10 @@ def match_by_likeness(
         elif number not in doubts:
             reasons[number] = (*reasons[number], (NOT_SURE, RIVAL_EQUAL, RIVAL_NEAR)[unsure[number]])
     for number, more in doubts.items():
-        reasons[number] = (*reasons[number], *more)
+        mains = reasons[number]
+        if TOO_LONG in more:
+            mains = tuple(SAME_BEGINNING if one == SAME_WORDS else one for one in mains)
+        reasons[number] = (*mains, *more)
     matched.explained = dict(zip(positions.tolist(), reasons, strict=True))
     return matched
 

@@ -15,7 +15,6 @@ from igual.column import Column, Counts
 from igual.display import Reported, to_figure
 from igual.errors import ListError
 from igual.matching.chunks import ProgressCallback
-from igual.matching.frequent import RowCounts, weigh_column
 from igual.matching.index import MatchIndex
 from igual.matching.matched import OPEN, STATUSES, Matched
 from igual.matching.matcher import WAYS, By, match_values
@@ -159,6 +158,5 @@ def match_column(
         raise ListError.from_missing("the list", "attribute", give, attributes)
     values, rows, blank_rows = non_blank(column)
     matched = match_values(values, index, by, thresholds, on_progress)
-    weigh_column(matched, index, RowCounts(values, np.asarray(rows)))
     given = None if give is None else attributes[give]
     return Matches(matched, np.asarray(rows), index.names, given, blank_rows)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from enum import Enum, auto
 from typing import NamedTuple
 
 import numpy as np
@@ -19,11 +20,83 @@ from igual.matching.scoring import BY_INITIALS, BY_LETTERS
 from igual.matching.words import Words
 
 
+class Role(Enum):
+    """What a reason is in the account of a match.
+
+    Attributes:
+        LIKENESS: How two texts are alike.
+        FOUND: How an entry was found, or that none was.
+        SCORE: Why the score isn't enough.
+        DOUBT: What speaks against the match, however high its score is.
+    """
+
+    LIKENESS = auto()
+    FOUND = auto()
+    SCORE = auto()
+    DOUBT = auto()
+
+
+class ReasonKind(NamedTuple):
+    """What is known of a kind of reason.
+
+    Attributes:
+        role: What it is in the account of a match.
+        is_single: Whether only a look at the value itself can tell: no ruling on a kind of difference settles it.
+    """
+
+    role: Role
+    is_single: bool = False
+
+
+_ALIKE, _DIFFERING_LETTERS = ReasonKind(Role.LIKENESS), ReasonKind(Role.LIKENESS, is_single=True)
+_FOUND, _SCORE = ReasonKind(Role.FOUND), ReasonKind(Role.SCORE)
+_DOUBT, _SINGLE_DOUBT = ReasonKind(Role.DOUBT), ReasonKind(Role.DOUBT, is_single=True)
+# Every kind of reason there is: a reason of another kind is an error wherever it is met. A doubt is single unless the
+# same answer holds for other values with the same difference.
+REASON_KINDS: Mapping[str, ReasonKind] = {
+    **dict.fromkeys(
+        (
+            "misspelt", "stands for", "other form", "short for", "other order", "same words in other order",
+            "same letters", "extra words", "missing words", "small words extra", "usual words missing", "same words",
+            "same beginning", "initials",
+        ),
+        _ALIKE,
+    ),
+    **dict.fromkeys(
+        (
+            "letter doubled", "letter not doubled", "letter extra", "digit extra", "letter missing", "digit missing",
+            "letter differs", "digit differs", "letters swapped", "letter moved", "letters exchanged", "letters differ",
+        ),
+        _DIFFERING_LETTERS,
+    ),
+    **dict.fromkeys(
+        (
+            "nothing near", "same", "folded", "alias", "alias folded", "two letters", "ruling on kind", "in the text",
+            "nearest only",
+        ),
+        _FOUND,
+    ),
+    **dict.fromkeys(("ruling", "several entries"), ReasonKind(Role.FOUND, is_single=True)),
+    **dict.fromkeys(("not sure", "rival near"), _SCORE),
+    "rival equal": ReasonKind(Role.SCORE, is_single=True),
+    **dict.fromkeys(("words may matter", "word tells apart", "ambiguous initials", "own word"), _DOUBT),
+    **dict.fromkeys(
+        (
+            "quantities differ", "marks differ", "numbers differ", "numbers reordered", "units differ", "months differ",
+            "days differ", "roman numerals differ", "opposites", "opposite may matter", "negation", "prefix",
+            "short words differ", "common part", "very short", "like missing", "case matters", "elsewhere",
+            "context missing", "context unknown", "too long", "more may be meant",
+        ),
+        _SINGLE_DOUBT,
+    ),
+}  # fmt: skip
+
+
 class Reason(NamedTuple):
     """One reason.
 
     Attributes:
-        kind: What is the case, such as 'letter missing' or 'numbers differ'.
+        kind: What is the case, such as 'letter missing' or 'numbers differ': a key of REASON_KINDS.
         parts: The texts that it is about, such as the two words that differ.
     """
 
@@ -31,18 +104,17 @@ class Reason(NamedTuple):
     parts: tuple[str, ...] = ()
 
     @property
-    def is_about_texts(self) -> bool:
-        """Whether it says how two texts are alike, and not why a match isn't sure."""
-        return self.kind in _ABOUT_TEXTS or self.kind.startswith(("letter", "digit"))
+    def role(self) -> Role:
+        """What it is in the account of a match."""
+        return REASON_KINDS[self.kind].role
+
+    @property
+    def is_single(self) -> bool:
+        """Whether only a look at the value itself can tell."""
+        return REASON_KINDS[self.kind].is_single
 
 
 Reasons = tuple[Reason, ...]
-_ABOUT_TEXTS = frozenset(
-    {
-        "misspelt", "stands for", "other form", "short for", "other order", "same words in other order", "same letters",
-        "extra words", "missing words", "small words extra", "usual words missing", "same words", "initials",
-    }
-)  # fmt: skip
 _LEFT_OVER = ("extra words", "small words extra", "missing words", "usual words missing")
 
 # What is said of a match that a look-up finds.
@@ -57,6 +129,7 @@ OF_LOOK_UP = {
     How.RULED_KIND: Reason("ruling on kind"),
 }
 NEAREST_ONLY = Reason("nearest only")
+SAME_WORDS, SAME_BEGINNING = Reason("same words"), Reason("same beginning")
 # Why a likely match still needs a person: the score, or a rival.
 NOT_SURE, RIVAL_EQUAL, RIVAL_NEAR = Reason("not sure"), Reason("rival equal"), Reason("rival near")
 CASE_MATTERS = Reason("case matters")
@@ -191,7 +264,7 @@ def explain_by_words(
             reasons.insert(0, Reason("other order" if others else "same words in other order"))
         reasons += [Reason(kind, tuple(some)) for kind, some in zip(_LEFT_OVER, left, strict=True) if some]
         if not reasons:
-            reasons.append(Reason("same words"))
+            reasons.append(SAME_WORDS)
     return [tuple(reasons) for reasons in explained]
 
 

@@ -101,6 +101,14 @@ def _format_open(hint: Hint) -> str:
     return f": {_count_in_column(hint)} {predicate}: {format_examples(proposals)}"
 
 
+def _format_frequent(hint: Hint) -> str:
+    (value,) = hint.values
+    return (
+        f": {_rows(value)} of column {quote_value(hint.column)} have {quote_value(value.value)}, and "
+        f"{format_count(int(hint.parts[0]), 'row')} its entry {quote_value(value.other)}: it may be an entry of its own"
+    )
+
+
 def _format_merged(hint: Hint) -> str:
     pairs = [f"{quote_value(one.value)} ({_rows(one)}) as {quote_value(one.other)}" for one in hint.values]
     return f" matched only because ignore_case is set: {format_examples(pairs)}"
@@ -172,6 +180,7 @@ _FORMATS: Mapping[str, Callable[[Hint], str]] = {
     "unused": _format_unused,
     "unknown": _format_unknown,
     "open": _format_open,
+    "as frequent": _format_frequent,
     "merged": _format_merged,
     "unread": _format_unread,
     "unstable": _format_unstable,

@@ -4,11 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 
-from igual.matching.reasons import Reason, Reasons
+from igual.matching.reasons import NEAREST_ONLY, Reason, Reasons, Role
 from igual.report.wording import quote_words
 
 _FOLDED = "only case, accents, spaces or punctuation differ"
-_LETTERS: Mapping[str, str] = {
+# Words that are shown together with usual ones of their side.
+_USUAL: Mapping[str, str] = {"extra words": "small words extra", "missing words": "usual words missing"}
+
+
+def _compare(parts: Sequence[str]) -> str:
+    return f"({', '.join(part or 'none' for part in parts)})"
+
+
+def _format_ruling(parts: Sequence[str]) -> str:
+    author, on, reason = parts or ("", "", "")
+    about = f" on {on!r}" if on else ""
+    return f"ruled {author}".strip() + about + (f": {reason}" if reason else "")
+
+
+# What each kind of reason says; what is made of its parts stands as a function.
+_SENTENCES: Mapping[str, str | Callable[[Sequence[str]], str]] = {
     "letter doubled": "1 letter doubled",
     "letter not doubled": "1 letter not doubled",
     "letter extra": "1 letter too many",
@@ -22,9 +37,8 @@ _LETTERS: Mapping[str, str] = {
     "letters exchanged": "two letters exchanged",
     "same letters": "only letters that look the same, or marks, differ",
     "letters differ": "letters differ",
-}
-_PLAIN: Mapping[str, str] = {
     "nothing near": "no entry comes near",
+    "nearest only": "no entry comes near enough",
     "same": "the same",
     "folded": _FOLDED,
     "alias": "an alias",
@@ -33,21 +47,27 @@ _PLAIN: Mapping[str, str] = {
     "other order": "words in another order",
     "same words in other order": "same words in another order",
     "same words": "the same words",
-}
-# Words that are shown together with usual ones of their side.
-_USUAL: Mapping[str, str] = {"extra words": "small words extra", "missing words": "usual words missing"}
-_UNSURE: Mapping[str, str] = {
+    "same beginning": "the same words, as far as they are compared",
+    "ruling": _format_ruling,
+    "ruling on kind": "ruling on kind",
+    "several entries": lambda parts: (
+        f"{len(parts)} entries are spelled so, case and marks aside: {' and '.join(parts[:3])}"
+    ),
+    "initials": lambda parts: f"the initials of {parts[0]}",
+    "in the text": lambda parts: f"in the text: ‘{parts[0]}’",
+    "misspelt": lambda parts: f"‘{parts[0]}’ for ‘{parts[1]}’",
+    "stands for": lambda parts: f"‘{parts[0]}’ stands for ‘{parts[1]}’",
+    "other form": lambda parts: f"‘{parts[0]}’ another form of ‘{parts[1]}’",
+    "short for": lambda parts: f"‘{parts[0]}’ short for ‘{parts[1]}’",
+    "extra words": lambda parts: f"with {quote_words(parts)}",
+    "small words extra": lambda parts: f"with {quote_words(parts)}",
+    "missing words": lambda parts: f"without {quote_words(parts)}",
+    "usual words missing": lambda parts: f"without {quote_words(parts)}",
     "not sure": "not sure enough",
     "rival equal": "another entry is as near",
     "rival near": "another entry comes near",
-}
-
-
-def _compare(parts: Sequence[str]) -> str:
-    return f"({', '.join(part or 'none' for part in parts)})"
-
-
-_DOUBTS: Mapping[str, Callable[[Sequence[str]], str]] = {
+    "quantities differ": lambda parts: f"the quantities differ {_compare(parts)}",
+    "marks differ": lambda parts: f"marks that carry the word differ {_compare(parts)}",
     "numbers differ": lambda parts: f"the numbers differ {_compare(parts)}",
     "units differ": lambda parts: f"the units differ {_compare(parts)}",
     "months differ": lambda parts: f"the months differ {_compare(parts)}",
@@ -62,41 +82,16 @@ _DOUBTS: Mapping[str, Callable[[Sequence[str]], str]] = {
     "opposite may matter": lambda parts: f"{quote_words(parts)} may matter",
     "word tells apart": lambda parts: f"‘{parts[0]}’ tells {parts[1]} from {parts[2]}",
     "common part": lambda parts: f"many entries have ‘{parts[0]}’",
-    "very short": lambda _: "the text is very short",
-    "ambiguous initials": lambda _: "initials may stand for something else",
-    "like missing": lambda _: "people write it for a missing value, too",
-    "own word": lambda _: "it may be a word of its own",
-    "case matters": lambda _: "this list tells cases apart",
-    "as frequent": lambda parts: (
-        f"{int(parts[0]):,} rows have it, and {int(parts[1]):,} the entry itself: it may be an entry of its own"
-    ),
+    "very short": "the text is very short",
+    "ambiguous initials": "initials may stand for something else",
+    "like missing": "people write it for a missing value, too",
+    "own word": "it may be a word of its own",
+    "case matters": "this list tells cases apart",
     "elsewhere": lambda parts: f"‘{parts[0]}’ is in the list, with another {' or '.join(parts[1:])}",
     "context missing": lambda parts: f"the {parts[0]} is missing",
     "context unknown": lambda parts: f"no entry has the {parts[0]} ‘{parts[1]}’",
-    "too long": lambda _: "the text is too long to compare whole",
-}
-
-
-def _format_ruling(parts: Sequence[str]) -> str:
-    author, on, reason = parts or ("", "", "")
-    about = f" on {on!r}" if on else ""
-    return f"ruled {author}".strip() + about + (f": {reason}" if reason else "")
-
-
-_WITH_PARTS: Mapping[str, Callable[[Sequence[str]], str]] = {
-    "ruling": _format_ruling,
-    "several entries": lambda parts: (
-        f"{len(parts)} entries are spelled so, case and marks aside: {' and '.join(parts[:3])}"
-    ),
-    "initials": lambda parts: f"the initials of {parts[0]}",
-    "in the text": lambda parts: f"in the text: ‘{parts[0]}’",
-    "misspelt": lambda parts: f"‘{parts[0]}’ for ‘{parts[1]}’",
-    "stands for": lambda parts: f"‘{parts[0]}’ stands for ‘{parts[1]}’",
-    "other form": lambda parts: f"‘{parts[0]}’ another form of ‘{parts[1]}’",
-    "short for": lambda parts: f"‘{parts[0]}’ short for ‘{parts[1]}’",
-    "extra words": lambda parts: f"with {quote_words(parts)}",
-    "usual words": lambda parts: f"as in {int(parts[0]):,} values",
-    "missing words": lambda parts: f"without {quote_words(parts)}",
+    "too long": "the text is too long to compare whole",
+    "more may be meant": lambda parts: f"{quote_words(parts)} may name another entry",
 }
 
 
@@ -111,19 +106,15 @@ def format_reasons(reasons: Reasons, value: str | None = None, beside: str | Non
     Returns:
         The sentence.
     """
-    mains = [one for one in reasons if _is_main(one)]
+    mains = [one for one in reasons if one.role in (Role.LIKENESS, Role.FOUND) and one != NEAREST_ONLY]
     for kind, usual in _USUAL.items():
         mains = _join_words(mains, kind, usual)
     main = ", ".join(_format_main(one, value, beside) for one in mains)
-    if any(one.kind == "nearest only" for one in reasons):
+    if NEAREST_ONLY in reasons:
         main = f"no entry comes near enough; the nearest: {main}"
-    unsure = "".join(f"; {_UNSURE[one.kind]}" for one in reasons if one.kind in _UNSURE)
-    doubts = [_DOUBTS[one.kind](one.parts) for one in reasons if one.kind in _DOUBTS]
+    unsure = "".join(f"; {_format(one)}" for one in reasons if one.role == Role.SCORE)
+    doubts = [_format(one) for one in reasons if one.role == Role.DOUBT]
     return main + unsure + (f"; but {', '.join(doubts)}" if doubts else "")
-
-
-def _is_main(reason: Reason) -> bool:
-    return reason.kind not in _UNSURE and reason.kind not in _DOUBTS and reason.kind != "nearest only"
 
 
 def _join_words(reasons: Sequence[Reason], kind: str, usual: str) -> list[Reason]:
@@ -137,11 +128,15 @@ def _join_words(reasons: Sequence[Reason], kind: str, usual: str) -> list[Reason
     ]
 
 
+def _format(reason: Reason) -> str:
+    sentence = _SENTENCES[reason.kind]
+    return sentence if isinstance(sentence, str) else sentence(reason.parts)
+
+
 def _format_main(reason: Reason, value: str | None, beside: str | None) -> str:
-    if reason.kind in _LETTERS:
-        spelling, *count = reason.parts
-        text = " ".join([*count, _LETTERS[reason.kind]])
-        return text if value is None or spelling == beside else f"{text}: {value} → {spelling}"
-    if reason.kind in _WITH_PARTS:
-        return _WITH_PARTS[reason.kind](reason.parts)
-    return _PLAIN.get(reason.kind, reason.kind)
+    if not reason.kind.startswith(("letter", "digit")) and reason.kind != "same letters":
+        return _format(reason)
+    # The first part is the spelling that was met; the second how many letters differ, where they are several.
+    spelling, *count = reason.parts
+    text = " ".join([*count, _format(reason)])
+    return text if value is None or spelling == beside else f"{text}: {value} → {spelling}"

@@ -138,7 +138,7 @@ def list_open(values: Sequence[OpenValue]) -> Records:
             "proposal": one.proposal,
             "score": one.score,
             **_explain(one),
-            "runners_up": one.runners_up,
+            "runners_up": [{"entry": entry, "score": score} for entry, score in one.runners_up],
             "within": one.within,
         }
         for one in values

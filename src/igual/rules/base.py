@@ -10,7 +10,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from pydantic import model_validator
 
-from igual.column import Counts, Mask
+from igual.column import Mask
 from igual.conditions import Condition, ConditionLike, as_condition
 from igual.engines import CleanColumn, OutputType, open_table, wrap_values
 from igual.errors import RulebookError, error_context
@@ -187,19 +187,6 @@ class Rule(Settings):
         """
         return None
 
-    def with_rows(self, rewriter: Rewriter, values: pa.Array, rows: Counts) -> Rewriter:
-        """Give a prepared rule how many rows have each value that it will meet; only some rules count rows.
-
-        Args:
-            rewriter: The prepared rule.
-            values: The values, (values,).
-            rows: Of each, (values,).
-
-        Returns:
-            A prepared rule that knows the rows.
-        """
-        return rewriter
-
     def dump_words(self) -> dict[str, Any]:
         """Give the rule as a rulebook file has it: only the words that differ from their defaults."""
         given = self.model_dump(exclude_defaults=True, mode="json", by_alias=True)
@@ -252,7 +239,7 @@ class Rule(Settings):
         source = open_table(table)
         column = source.column("values")
         with error_context(f"rule {self.do!r}", RulebookError):
-            rewriter = self.with_rows(self.rewriter(shelf), column.values, column.counts)
+            rewriter = self.rewriter(shelf)
         result = apply_rule(self, rewriter, column.values, {}, shelf)
         several = isinstance(self.into, tuple)
         names = self.targets if several else ("values",)

@@ -13,11 +13,10 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from pydantic import Field, field_validator, model_validator
 
-from igual.column import TEXT, Counts, Mask, to_mask
+from igual.column import TEXT, Mask, to_mask
 from igual.decisions import NEW, Cause, Decision, Ruling, check_kind, fold_contexts, interpret_ruling
 from igual.errors import ListError, RulebookError
 from igual.lists import ReferenceList, Shelf
-from igual.matching.frequent import RowCounts, weigh_column
 from igual.matching.index import MatchIndex
 from igual.matching.kinds import count_agreed, explain_kinds, settle_kinds
 from igual.matching.lookups import How
@@ -147,12 +146,6 @@ class Match(ListRule):
             return rewriter
         return rewriter.with_rulings(rulings.of_contexts(column), rulings.of_kinds(column))
 
-    def with_rows(self, rewriter: Rewriter, values: pa.Array, rows: Counts) -> Rewriter:
-        """Give the prepared rule how many rows have each value."""
-        if not isinstance(rewriter, _Rewriter) or "fuzzy" not in self.ways:
-            return rewriter
-        return rewriter.with_rows(RowCounts(values, rows))
-
 
 class _Rewriter:
     works_in_pieces = False
@@ -171,7 +164,6 @@ class _Rewriter:
         self._thresholds = rule.thresholds
         self.entries: Sequence[str] = self._index.names
         self._rulings: Mapping[tuple[str, str], Ruling] = {}
-        self._rows: RowCounts | None = None
         # A reason for each kind of difference that was ruled not to matter, and those that were ruled to matter.
         self._kinds: Mapping[Cause, Reason] = {}
         self._refused: Collection[Cause] = ()
@@ -190,12 +182,6 @@ class _Rewriter:
             cause for cause in (check_kind(*about) for about in of_kinds) if cause not in ruled._kinds
         ]
         return ruled
-
-    def with_rows(self, rows: RowCounts) -> _Rewriter:
-        """Give the same with the rows of the column's values."""
-        counted = copy(self)
-        counted._rows = rows
-        return counted
 
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         is_query = unknown_among(values, np.zeros(len(values), np.bool_))
@@ -318,8 +304,6 @@ class _Rewriter:
     def _match_by_kinds(self, values: pa.Array, scope: Scope | None = None) -> Matched:
         """Match values, with what was ruled on kinds of differences."""
         matched = match_values(values, self._index, self._rule.ways, self._thresholds, scope=scope)
-        if self._rows is not None:
-            weigh_column(matched, self._index, self._rows, self._refused)
         if self._kinds:
             settle_kinds(matched, self._index, self._kinds)
         return matched

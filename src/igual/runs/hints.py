@@ -8,11 +8,14 @@ from typing import NamedTuple, TypeVar
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 
-from igual.column import TEXTS, Mask
+from igual.column import TEXT, TEXTS, Counts, Mask
 from igual.display import to_sentence
 from igual.distinct import find_distinct
 from igual.errors import RulebookError
+from igual.matching.lookups import How
+from igual.matching.matched import SETTLED
 from igual.rules.base import Rule
 from igual.rules.kinds import OPEN, RULED_OUT
 from igual.rules.rewriters import rewrite_in_pieces
@@ -22,9 +25,12 @@ from igual.runs.trail import ColumnTrail
 from igual.text.arrays import differs, has_pattern
 from igual.text.blanks import is_blank
 from igual.text.cells import WHOLE
+from igual.text.folding import folded_key
 from igual.text.reading import PLAIN_NUMBER, numbers
 
 Listed = TypeVar("Listed")
+# Of values in fewer rows their number says nothing.
+_MIN_FREQUENT_ROWS = 10
 
 
 class HintValue(NamedTuple):
@@ -48,8 +54,8 @@ class Hint(NamedTuple):
         rule: The rule's place in the rulebook, from 1.
         do: What the rule does.
         columns: The columns that it is about.
-        kind: 'read', 'no effect', 'unused', 'unknown', 'open', 'merged', 'unread', 'unstable', 'unstable rulebook',
-            'numbers left', or the kind of a note that a rule leaves.
+        kind: 'read', 'no effect', 'unused', 'unknown', 'open', 'as frequent', 'merged', 'unread', 'unstable',
+            'unstable rulebook', 'numbers left', or the kind of a note that a rule leaves.
         values: The values that it names.
         parts: What else it names.
     """
@@ -90,6 +96,7 @@ def find_hints(account: Account) -> list[Hint]:
         *_find_unused_pairs(account),
         *_list_unknown(account),
         *_list_open(account),
+        *_find_frequent(account),
         *_list_merged_by_case(account),
         *_list_unread(account),
         *_list_notes(account),
@@ -199,6 +206,48 @@ def _list_open(account: Account) -> Iterable[Hint]:
         ]
         if values:
             yield _hint(stage, "open", values, (OPEN.one, OPEN.several))
+
+
+def _find_frequent(account: Account) -> Iterable[Hint]:
+    """Values settled by likeness that as many rows have as have the entry: they may be entries of their own."""
+    for stage in account.stages:
+        matched, was_matched = stage.details.matched, stage.details.was_matched
+        if matched is None or was_matched is None:
+            continue
+        by_likeness = np.flatnonzero((matched.status == SETTLED) & (matched.how == How.FUZZY))
+        if not len(by_likeness):
+            continue
+        keys, counts = _count_rows(stage.before, stage.rows)
+        names = pa.array(stage.rewriter.entries, TEXT).take(pa.array(matched.entry[by_likeness]))
+        values = matched.values.take(pa.array(by_likeness))
+        own, of_entry = (_look_up_rows(texts, keys, counts) for texts in (values, names))
+        is_frequent = (of_entry > 0) & (own >= np.maximum(of_entry, _MIN_FREQUENT_ROWS))
+        if not is_frequent.any():
+            continue
+        flags = pa.array(is_frequent)
+        cells = zip(
+            values.filter(flags).to_pylist(),
+            own[is_frequent].tolist(),
+            names.filter(flags).to_pylist(),
+            of_entry[is_frequent].tolist(),
+            strict=True,
+        )
+        for value, rows, entry, entry_rows in cells:
+            yield _hint(stage, "as frequent", [HintValue(value, rows, entry)], [str(entry_rows)])
+
+
+def _count_rows(values: pa.Array, rows: Counts) -> tuple[pa.Array, Counts]:
+    """Sum the rows of values that are the same but for case, spaces and the like: keys and their rows."""
+    table = pa.table({"key": folded_key(values.fill_null("")), "rows": pa.array(rows)})
+    counted = table.group_by("key", use_threads=False).aggregate([("rows", "sum")])
+    return counted["key"].combine_chunks(), counted["rows_sum"].to_numpy()
+
+
+def _look_up_rows(texts: pa.Array, keys: pa.Array, counts: Counts) -> Counts:
+    """Find the rows of texts by their folded keys, 0 for those that aren't there."""
+    places = pc.index_in(folded_key(texts), keys).fill_null(len(keys)).to_numpy(zero_copy_only=False)
+    rows: Counts = np.append(counts, 0)[places].astype(np.int64)
+    return rows
 
 
 def _list_merged_by_case(account: Account) -> Iterable[Hint]:

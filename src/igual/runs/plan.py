@@ -38,14 +38,12 @@ class Plan:
         rules: The rules with their places in the rulebook, from 1, in the order in which they act.
         shelf: The lists, codebooks and pair lists that they refer to by name.
         rulings: What was decided on single values.
-        has_all_rows: Whether the columns have all rows of their table, so that rows may count as evidence.
         prepared: Number to rule, ready for work, of those that have worked already.
     """
 
     rules: Sequence[tuple[int, Rule]]
     shelf: Shelf = field(default_factory=Shelf)
     rulings: Rulings = field(default_factory=Rulings)
-    has_all_rows: bool = True
     prepared: dict[int, Rewriter] = field(default_factory=dict, repr=False, compare=False)
 
     def run(self, trails: Mapping[str, ColumnTrail]) -> dict[str, ColumnTrail]:
@@ -76,7 +74,7 @@ class Plan:
                     trails[read] = _work_off(trails[read])
                 started = time.perf_counter()
                 beside = [trails[other] for other in others]
-                for trail in trails[name].apply(step, beside, counts_rows=self.has_all_rows):
+                for trail in trails[name].apply(step, beside):
                     trails[trail.name] = trail
                 took, has_worked = took + time.perf_counter() - started, True
             if has_worked:

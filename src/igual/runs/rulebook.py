@@ -44,7 +44,6 @@ class Rulebook(Tabled):
         headers: A style of the rule `case` for the names of the columns, once the rules are done (None: they stay).
         checks: What must hold of the clean columns.
         rulings: What was decided on single values; they are kept in a file of their own.
-        has_all_rows: Whether tables have all rows of their columns, so that rows may count as evidence.
 
     Raises:
         RulebookError: When a rule refers to a list or codebook that isn't there, or there is nothing to do.
@@ -66,7 +65,6 @@ class Rulebook(Tabled):
     headers: Style | None = None
     checks: Sequence[Check] = ()
     rulings: Rulings = field(default_factory=Rulings, compare=False)
-    has_all_rows: bool = field(default=True, compare=False)
 
     def __post_init__(self) -> None:
         for word, kind in (("rules", Rule), ("checks", Check)):
@@ -140,7 +138,7 @@ class Rulebook(Tabled):
     @property
     def plan(self) -> Plan:
         """The rules with their numbers, and all that they need."""
-        return Plan(list(enumerate(self.rules, 1)), self.shelf, self.rulings, self.has_all_rows)
+        return Plan(list(enumerate(self.rules, 1)), self.shelf, self.rulings)
 
     def apply(self, table: Any, *, only: int | None = None) -> Outcome:
         """Apply the rules to a table, which stays as it is.
@@ -240,9 +238,7 @@ class Rulebook(Tabled):
         outcome = self.apply(some)
         # Labels have no order there, and a number's type doesn't depend on the values of a batch.
         like = pa.schema([plain_field(field) for field in outcome.table.schema])
-        rebuilt = source.engine.map_batches(
-            source.table, Inside(replace(self, has_all_rows=False), like), like
-        )
+        rebuilt = source.engine.map_batches(source.table, Inside(self, like), like)
         return Outcome(outcome.account, rebuilt, outcome.restyled, ran_inside=tuple(columns))
 
     def with_first_rules(self, only: int | None) -> Rulebook:

@@ -77,15 +77,12 @@ class ColumnTrail:
         """Let a rule act later, together with others."""
         return replace(self, waiting=(*self.waiting, step))
 
-    def apply(
-        self, step: PreparedRule, others: Sequence[ColumnTrail] = (), *, counts_rows: bool = True
-    ) -> list[ColumnTrail]:
+    def apply(self, step: PreparedRule, others: Sequence[ColumnTrail] = ()) -> list[ColumnTrail]:
         """Apply one more rule.
 
         Args:
             step: The rule.
             others: The columns that the rule looks at besides this one.
-            counts_rows: Whether the rows of the values are those of the whole column, so that they may count.
 
         Returns:
             The trail with one more stage: one, or one for each column that the rule writes into.
@@ -94,9 +91,7 @@ class ColumnTrail:
         trail = self.merge()
         trail = trail._combine(others) if others else trail
         beside = {other.name: _latest(trail.beside, other.name) for other in others}
-        if counts_rows:
-            rewriter = rule.with_rows(rewriter, trail.values, trail.rows)
-        result = step._replace(rewriter=rewriter).apply(trail.values, beside)
+        result = step.apply(trail.values, beside)
         targets = (rule.into,) if isinstance(rule.into, str) else rule.into or (self.name,)
         columns = result.columns if result.columns is not None else (result.values,)
         output = step.output

@@ -160,6 +160,21 @@ def visible(text: str | None, most: int | None = None, *, every_space: bool = Tr
     return f"{drawn}{gap}…" if cut else drawn
 
 
-def is_mark(character: str) -> bool:
-    """Whether a character is a mark set on the letter before it (an accent, once decomposed)."""
-    return unicodedata.category(character) == "Mn"
+# Marks that may be left out, as accents and points may: of no script, Greek and Cyrillic, Hebrew, Arabic, Syriac.
+_ACCENT_BLOCKS = (
+    (0x0300, 0x036F), (0x0483, 0x0489), (0x0591, 0x05C7), (0x0610, 0x061A), (0x064B, 0x065F), (0x0670, 0x0670),
+    (0x06D6, 0x06ED), (0x0711, 0x0711), (0x0730, 0x074A), (0x1AB0, 0x1AFF), (0x1DC0, 0x1DFF), (0x20D0, 0x20FF),
+    (0xFE00, 0xFE0F), (0xFE20, 0xFE2F), (0xE0100, 0xE01EF),
+)  # fmt: skip
+
+
+def is_accent(character: str) -> bool:
+    """Whether a character is a mark, set on the letter before it, that leaves the word the same (an accent)."""
+    if unicodedata.category(character) != "Mn":
+        return False
+    return any(first <= ord(character) <= last for first, last in _ACCENT_BLOCKS)
+
+
+def is_letter_mark(character: str) -> bool:
+    """Whether a character is a mark that carries the word: a vowel sign, a tone, or what makes か of が."""
+    return unicodedata.category(character) in ("Mn", "Mc") and not is_accent(character)

@@ -22,7 +22,7 @@ from igual.text.arrays import (
     together,
 )
 from igual.text.beyond import find_characters, map_characters
-from igual.text.characters import JOINERS, LINE_BREAKS, NAMED, ODD_SPACES, is_mark
+from igual.text.characters import JOINERS, LINE_BREAKS, NAMED, ODD_SPACES, is_accent
 from igual.text.packed import (
     ByteKinds,
     Offsets,
@@ -72,7 +72,10 @@ _NOWHERE = np.zeros(0, np.int64)
 # So many digits a value are few.
 _SELDOM = 0.5
 _ANY_SHOWN = f"[{re.escape(_SPACES + ''.join(NAMED))}]+"
-_BETWEEN_DIGITS = re.compile(r"((?<=\d)[^\w]+(?=\d)|(?:(?<=\s)|^)[-−](?=\d))")
+_BETWEEN_DIGITS = re.compile(r"((?<=\d)[^\w]+(?=\d)|(?:(?<=\s)|^)[-−–‐‑‒—](?=\d))")
+# Dashes that programs put in the place of a minus.
+_DASH_BEFORE_DIGIT = r"(?:^|\s)[–‐‑‒—]\pN"
+_AS_MINUS = dict.fromkeys(map(ord, "−–‐‑‒—"), "-")
 _NO_SPACES = dict.fromkeys(map(ord, _SPACES))
 # Half of a character, which no value holds: what pieces are joined by to be looked at in one go.
 _JOINED = "\ud800"
@@ -86,6 +89,8 @@ def casefold(values: pa.Array) -> pa.Array:
 def plain_letters(text: str) -> str:
     """A text without accents, in NFC; letters that don't decompose (ø, ł, æ, ß) by their plain form.
 
+    Marks that carry the word stay: Japanese バ is not ハ, and vowel signs are vowels.
+
     Example:
         >>> plain_letters("Müller-Łódź")
         'Muller-Lodz'
@@ -95,7 +100,7 @@ def plain_letters(text: str) -> str:
 
 def _bare(character: str) -> str:
     """What is left of a character that doesn't decompose."""
-    return "" if is_mark(character) else _UNDECOMPOSED.get(character, character)
+    return "" if is_accent(character) else _UNDECOMPOSED.get(character, character)
 
 
 def without_accents(values: pa.Array) -> pa.Array:
@@ -189,7 +194,7 @@ def _set_aside_alone(values: pa.Array, packed: Packed, aside: ByteKinds) -> tupl
     characters = find_characters(packed)
     digits = characters.starts[characters.are(str.isdecimal)]
     unsure = mark(len(values), packed.texts_at(digits))
-    unsure |= beyond_ascii(values) & _has_control(packed)
+    unsure |= beyond_ascii(values) & (_has_control(packed) | has_pattern(values, _DASH_BEFORE_DIGIT))
     quick = map_characters(quick, lambda character: character.translate(kept))
     return pack(quick, values), unsure
 
@@ -316,5 +321,5 @@ def _set_aside(text: str, *, spaces: bool) -> str:
     outside = _JOINED.join(pieces[::2]).translate(kept).split(_JOINED)
     between = _JOINED.join(pieces[1::2]).translate(_NO_SPACES).split(_JOINED)
     pieces[::2] = outside
-    pieces[1::2] = [marks or " " for marks in between]
+    pieces[1::2] = [marks.translate(_AS_MINUS) or " " for marks in between]
     return "".join(pieces)
