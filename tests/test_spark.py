@@ -7,9 +7,11 @@ import shutil
 import sys
 import warnings
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
+import pyarrow.parquet as pq
 import pytest
 
 import igual
@@ -154,3 +156,26 @@ def test_what_is_refused(spark: Any) -> None:
     assert "\n" not in str(caught.value)
     with pytest.raises(igual.RulebookError, match="did you mean 't'"):
         igual.Rulebook([Spacing(column="tt")]).apply(nested)
+
+
+def test_a_row_that_comes_after_apply_fails_with_what_happened(spark: Any, tmp_path: Path) -> None:
+    path = tmp_path / "crews.parquet"
+
+    def write(*crews: str) -> None:
+        pq.write_table(pa.table({"crew": crews, "size": [-0.0] * len(crews)}), path)
+
+    write("North", "South")
+    rules = [Replace(column="crew", pairs={"North": "north"}), Replace(column="size", pairs={"7": "8"})]
+    outcome = igual.Rulebook(rules).apply(spark.read.parquet(str(path)))
+    assert sorted(row["crew"] for row in outcome.table.collect()) == ["South", "north"]
+    write("North", "East")
+    with pytest.raises(Exception, match="values in 'crew' that were not there when the rulebook was applied"):
+        outcome.table.collect()
+
+
+def test_cells_that_no_rule_changed_keep_type_and_bits(spark: Any) -> None:
+    frame = spark.createDataFrame([(0.5, 1), (-0.0, 2), (float("nan"), 3), (None, 4)], "size double, row int")
+    clean = igual.Rulebook([Replace(column="size", pairs={"0.5": "7"})]).apply(frame).table
+    assert dict(clean.dtypes) == {"size": "double", "row": "int"}
+    sizes = {row["row"]: repr(row["size"]) for row in clean.collect()}
+    assert sizes == {1: "7.0", 2: "-0.0", 3: "nan", 4: "None"}

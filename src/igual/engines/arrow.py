@@ -11,13 +11,13 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT, Codes, Column, encode, to_mask
+from igual.column import TEXT, Codes, Column, Mask, encode, to_mask
 from igual.distinct import find_distinct
 from igual.engines.base import CleanColumn
 from igual.matching.spellings import Spellings
 from igual.pieces import change_pieces, in_pieces
-from igual.text.cells import NUMBERS, print_cells, read_cells, write_cells
-from igual.text.plain_types import to_plain
+from igual.text.cells import print_cells, read_cells, write_cells
+from igual.text.plain_types import decode_dictionary, join_chunks, to_plain
 
 
 class ArrowEngine:
@@ -48,10 +48,10 @@ class ArrowEngine:
         for clean in columns:
             place = places.get(clean.name, len(made))
             if place == len(made):
-                made.append(_decode(clean, pa.string()))
+                made.append(decode_rows(clean, pa.string()))
                 fields.append(pa.field(clean.name, made[place].type))
             elif not clean.is_as_it_was:
-                made[place] = _decode(clean, made[place].type)
+                made[place] = decode_rows(clean, made[place].type, made[place])
                 fields[place] = pa.field(clean.name, made[place].type)
         return pa.Table.from_arrays(made, schema=pa.schema(fields, table.schema.metadata))
 
@@ -82,10 +82,10 @@ def encode_cells(cells: pa.ChunkedArray) -> Column:
     held = kind.value_type if pa.types.is_dictionary(kind) else kind
     if _is_text(held):
         return Column.from_arrow(cells)
-    if pa.types.is_nested(held) or pa.types.is_float16(held):
+    if pa.types.is_nested(held):
         # Arrow can't tell these apart as they are.
         column = Column.from_arrow(pa.chunked_array([print_cells(chunk) for chunk in cells.chunks], TEXT))
-        return replace(column, kind=NUMBERS if pa.types.is_float16(held) else str(held))
+        return replace(column, kind=str(held))
     distinct, codes = encode(cells)
     values, read_as = read_cells(distinct)
     return Column.from_codes(values, codes, read_as)
@@ -99,13 +99,17 @@ def to_measures(clean: CleanColumn, kind: pa.DataType | None = None) -> pa.Array
         kind: The type of the raw column, if the clean one should be of it.
 
     Returns:
-        One number or date for each raw value, (distinct,); None where the values are texts.
+        One number or date for each raw value, (distinct,), missing where a value is kept (see `CleanColumn.is_kept`)
+        and the type is that of the raw column; None where the values are texts.
     """
     if clean.output.kind == "date":
         return clean.values.cast(pa.string()).cast(pa.date32())
     if clean.output.kind == "number":
         return to_numbers(clean.values)
-    return write_cells(clean.values, kind) if kind is not None and not clean.output.order else None
+    if kind is None or clean.output.order:
+        return None
+    changed = pc.if_else(pa.array(clean.is_kept), pa.scalar(None, TEXT), clean.values)
+    return write_cells(changed, kind)
 
 
 def to_numbers(texts: pa.Array) -> pa.Array | None:
@@ -175,10 +179,12 @@ class CleanCells(NamedTuple):
     Attributes:
         cells: A cell for each raw value, (distinct,).
         kind: The type of the column that is written.
+        is_kept: Values whose rows keep their raw cells, (distinct,); None where no cell is kept.
     """
 
     cells: pa.Array
     kind: pa.DataType
+    is_kept: Mask | None = None
 
 
 def make_cells(clean: CleanColumn, kind: pa.DataType) -> CleanCells:
@@ -191,11 +197,16 @@ def make_cells(clean: CleanColumn, kind: pa.DataType) -> CleanCells:
     Returns:
         The cells.
     """
-    if (measures := to_measures(clean, kind)) is not None:
-        return CleanCells(measures, measures.type)
+    is_dictionary = pa.types.is_dictionary(kind)
+    held = kind.value_type if is_dictionary else kind
+    if (measures := to_measures(clean, None if _is_text(held) else held)) is not None:
+        is_same = measures.type == held and clean.name == clean.source
+        if is_same and is_dictionary:
+            # New values may be more than the raw codes can count.
+            kind = pa.dictionary(pa.int32(), held, kind.ordered)
+        return CleanCells(measures, kind if is_same else measures.type, clean.is_kept if is_same else None)
     if not pa.types.is_dictionary(kind) and not clean.output.order:
         return CleanCells(clean.values, kind if _is_text(kind) else pa.string())
-    held = kind.value_type if pa.types.is_dictionary(kind) else kind
     texts, places = order_values(clean, held if _is_text(held) else pa.string())
     is_missing = places < 0
     indices = pa.array(places, pa.int32(), mask=is_missing if is_missing.any() else None)
@@ -203,6 +214,48 @@ def make_cells(clean: CleanColumn, kind: pa.DataType) -> CleanCells:
     return CleanCells(cells, cells.type)
 
 
-def _decode(clean: CleanColumn, kind: pa.DataType) -> pa.ChunkedArray:
-    """Write out the rows of a clean column, in the type of the raw one where that can be."""
-    return clean.column.decode(*make_cells(clean, kind))
+def put_in_rows(made: CleanCells, codes: Codes, raw: pa.Array | None) -> pa.Array:
+    """Write out the cells of rows, each the clean one, or its raw one where that is kept.
+
+    Args:
+        made: The clean cells.
+        codes: For each row the place of its cell, (rows,).
+        raw: The raw cells of the rows, (rows,); None for a new column.
+
+    Returns:
+        The cells, (rows,).
+    """
+    places = pa.array(codes)
+    if made.is_kept is None or raw is None:
+        return made.cells.take(places).cast(made.kind)
+    # Extension types are worked on as what they store.
+    is_extension = isinstance(made.kind, pa.BaseExtensionType)
+    held = made.kind.value_type if pa.types.is_dictionary(made.kind) else made.kind
+    raw = decode_dictionary(raw) if pa.types.is_dictionary(raw.type) else raw
+    cells = made.cells
+    if is_extension:
+        held, raw, cells = held.storage_type, raw.storage, cells.storage
+    is_kept = made.is_kept[codes]
+    rows = np.arange(len(codes))
+    both = pa.concat_arrays([raw.cast(held), cells.cast(held)])
+    joined = both.take(pa.array(np.where(is_kept, rows, len(rows) + codes)))
+    if is_extension:
+        return pa.ExtensionArray.from_storage(made.kind, joined)
+    return joined.dictionary_encode().cast(made.kind) if held != made.kind else joined
+
+
+def decode_rows(clean: CleanColumn, kind: pa.DataType, raw: pa.ChunkedArray | None = None) -> pa.ChunkedArray:
+    """Write out the rows of a clean column, in the type of the raw one where that can be.
+
+    Args:
+        clean: The clean column.
+        kind: The type of the raw one.
+        raw: Its cells, (rows,), which stay where no rule changed the value; None for a new column.
+
+    Returns:
+        The cells, (rows,).
+    """
+    made = make_cells(clean, kind)
+    if made.is_kept is None or raw is None:
+        return clean.column.decode(made.cells, made.kind)
+    return pa.chunked_array([put_in_rows(made, clean.column.codes, join_chunks(raw))], made.kind)

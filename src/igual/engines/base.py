@@ -9,8 +9,9 @@ from typing import Any, NamedTuple, Protocol
 
 import pyarrow as pa
 
-from igual.column import TEXTS, Column
+from igual.column import TEXTS, Column, Mask
 from igual.errors import TableError
+from igual.text.arrays import differs
 from igual.text.cells import DATES, NUMBERS, READABLE, WHOLE
 from igual.text.plain_types import join_chunks
 
@@ -51,6 +52,11 @@ class CleanColumn(NamedTuple):
         """Whether the cells can stay what they are: no value has changed, nor what it is."""
         is_same = self.output == OutputType() or self.output.kind in _SERVES.get(self.column.kind, ())
         return is_same and self.output.order is None and self.values.equals(self.column.values)
+
+    @property
+    def is_kept(self) -> Mask:
+        """Which values no rule has changed, (distinct,): where the type stays, their cells stay as they were, too."""
+        return ~differs(self.column.values, self.values)
 
 
 # Which outputs cells of a kind are already.

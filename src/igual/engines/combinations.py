@@ -113,7 +113,7 @@ class _Encoded(NamedTuple):
 def _encode_part(cells: pa.Array | pa.ChunkedArray) -> _Encoded:
     chunks = to_plain(cells if isinstance(cells, pa.ChunkedArray) else pa.chunked_array([cells]))
     held = chunks.type.value_type if pa.types.is_dictionary(chunks.type) else chunks.type
-    if pa.types.is_nested(held) or pa.types.is_float16(held):
+    if pa.types.is_nested(held):
         chunks = pa.chunked_array([print_cells(chunk) for chunk in chunks.chunks], pa.large_string())
     if pa.types.is_string_view(chunks.type):
         # Arrow's kernels don't take views.

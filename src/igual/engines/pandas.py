@@ -10,8 +10,8 @@ import pandas as pd
 import pyarrow as pa
 
 from igual.column import MIXED, TEXT, TEXTS, Column
-from igual.engines.arrow import encode_cells, order_values, to_measures
-from igual.engines.base import CleanColumn
+from igual.engines.arrow import decode_rows, encode_cells, order_values, to_measures
+from igual.engines.base import CleanColumn, OutputType
 from igual.errors import TableError
 from igual.text.cells import NUMBERS, WHOLE, ReadCells, read_cells, read_objects
 
@@ -63,6 +63,11 @@ def _has_arrow_cells(dtype: Any) -> bool:
         or types.is_datetime64_any_dtype(dtype)
         or (types.is_numeric_dtype(dtype) and not types.is_complex_dtype(dtype))
     )
+
+
+def _is_text(kind: pa.DataType) -> bool:
+    held = kind.value_type if pa.types.is_dictionary(kind) else kind
+    return bool(pa.types.is_string(held) or pa.types.is_large_string(held) or pa.types.is_string_view(held))
 
 
 def _holds_objects(dtype: Any) -> bool:
@@ -123,8 +128,16 @@ def decode_column(clean: CleanColumn, given: pd.Series) -> pd.Series:
         The clean cells with the index of the raw ones, (rows,).
     """
     dtype, index = given.dtype, given.index  # type: Any, pd.Index
+    if (
+        isinstance(dtype, pd.ArrowDtype)
+        and clean.output == OutputType()
+        and not _is_text(dtype.pyarrow_dtype)
+    ):
+        cells = decode_rows(clean, dtype.pyarrow_dtype, _to_arrow(given))
+        kept_type: Any = pd.ArrowDtype(cells.type)
+        return pd.Series(kept_type.__from_arrow__(cells), index=index, name=clean.name)
     if (measures := to_measures(clean, _arrow_type(given, clean))) is not None:
-        return _decode_measures(clean, measures, dtype, index)
+        return _decode_measures(clean, measures, given)
     if isinstance(dtype, pd.CategoricalDtype) or clean.output.order:
         values, places = order_values(clean)
         codes = places[clean.column.codes]
@@ -145,8 +158,8 @@ def decode_column(clean: CleanColumn, given: pd.Series) -> pd.Series:
         )
     texts = np.array(clean.values.to_pylist(), dtype=object)[clean.column.codes]
     # A missing value stays the one it was: None, NaN or NA.
-    missing = given.isna().to_numpy() & pd.isna(texts)
-    texts = np.where(missing, given.to_numpy(dtype=object), texts)
+    is_kept = given.isna().to_numpy() & pd.isna(texts)
+    texts = np.where(is_kept, given.to_numpy(dtype=object), texts)
     return pd.Series(texts, index=index, name=clean.name, dtype=object)
 
 
@@ -159,20 +172,36 @@ def _arrow_type(given: pd.Series, clean: CleanColumn) -> pa.DataType | None:
     return _to_arrow(given.iloc[:0]).type
 
 
-def _decode_measures(clean: CleanColumn, measures: pa.Array, dtype: Any, index: pd.Index) -> pd.Series:
-    """Numbers, dates or times, in the dtype of the raw column where it holds these."""
-    rows = clean.column.decode(measures, measures.type)
+def _decode_measures(clean: CleanColumn, measures: pa.Array, given: pd.Series) -> pd.Series:
+    """Numbers, dates or times, in the dtype of the raw column where it holds these; kept cells as they were."""
+    dtype: Any = given.dtype
+    is_own_kind = clean.output.kind == "text"
+    is_kept = clean.is_kept[clean.column.codes] & (clean.name == clean.source)
+    if not is_own_kind:
+        made = _to_series(measures.take(pa.array(clean.column.codes)), dtype, is_own_kind=False)
+        made = made.where(~is_kept, given.array) if made.dtype == dtype else made
+        return made.set_axis(given.index).rename(clean.name)
+    made = _to_series(measures.take(pa.array(clean.column.codes[~is_kept])), dtype, is_own_kind=True)
+    held = given if made.dtype == dtype or _holds_objects(dtype) else given.astype(made.dtype)
+    # Raw and new cells one after another, and each row takes its own.
+    places = np.arange(len(given))
+    places[~is_kept] = len(given) + np.arange(len(made))
+    both = pd.concat([held, made.astype(held.dtype)], ignore_index=True) if len(made) else held
+    return both.take(places).set_axis(given.index).rename(clean.name)
+
+
+def _to_series(rows: pa.Array, dtype: Any, *, is_own_kind: bool) -> pd.Series:
+    """Cells in a dtype like the raw one, as far as it holds them."""
     if isinstance(dtype, pd.ArrowDtype):
-        held: Any = pd.ArrowDtype(measures.type)
-    elif clean.output.kind == "text" and hasattr(dtype, "__from_arrow__"):
+        held: Any = pd.ArrowDtype(rows.type)
+    elif is_own_kind and hasattr(dtype, "__from_arrow__"):
         held = dtype
     else:
-        held = _nullable_dtype(measures.type) if rows.null_count else None
+        held = _nullable_dtype(rows.type) if rows.null_count else None
     if held is not None:
-        return pd.Series(held.__from_arrow__(rows), index=index, name=clean.name)
-    cells = pd.Series(rows.to_pandas(date_as_object=False).array, index=index, name=clean.name)
-    is_same_kind = clean.output.kind == "text" and not _holds_objects(dtype)
-    return cells.astype(dtype) if is_same_kind else cells
+        return pd.Series(held.__from_arrow__(rows))
+    cells = pd.Series(pa.chunked_array([rows]).to_pandas(date_as_object=False).array)
+    return cells.astype(dtype) if is_own_kind and not _holds_objects(dtype) else cells
 
 
 def _nullable_dtype(kind: pa.DataType) -> Any:

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import pyarrow as pa
 
 from igual.column import Codes
-from igual.engines.arrow import make_cells
+from igual.engines.arrow import CleanCells, make_cells
 from igual.engines.base import CleanColumn
 
 
@@ -18,15 +18,13 @@ class PlacedCells(NamedTuple):
     Attributes:
         place: Its position in the table; None for a new column.
         group: Of the columns that it was counted with.
-        cells: What its distinct values are as cells, (distinct,).
-        kind: The type of the column.
+        made: What its distinct values are as cells.
         codes: For each combination of the group the value that it has, (combinations,).
     """
 
     place: int | None
     group: int
-    cells: pa.Array
-    kind: pa.DataType
+    made: CleanCells
     codes: Codes
 
 
@@ -51,9 +49,9 @@ def place_cells(
     fields = list(schema)
     placed: list[PlacedCells] = []
     for place, one in [*in_place, *added]:
-        cells, kind = make_cells(one, fields[place].type if place is not None else pa.string())
-        placed.append(PlacedCells(place, group_of[one.source], cells, kind, one.column.codes))
-        field = pa.field(one.name, kind)
+        made = make_cells(one, fields[place].type if place is not None else pa.string())
+        placed.append(PlacedCells(place, group_of[one.source], made, one.column.codes))
+        field = pa.field(one.name, made.kind)
         if place is None:
             fields.append(field)
         else:

@@ -56,7 +56,12 @@ def _decode(clean: CleanColumn, table: PlainTable) -> list[Any]:
         return list(table[clean.source])
     kinds = {WHOLE: pa.int64(), NUMBERS: pa.float64(), DATES: pa.date32()}
     if (measures := to_measures(clean, kinds.get(clean.column.kind))) is not None:
-        return clean.column.decode(measures, measures.type).to_pylist()  # type: ignore[no-any-return]
+        made = clean.column.decode(measures, measures.type).to_pylist()
+        is_kept = clean.is_kept[clean.column.codes].tolist()
+        if clean.name != clean.source or clean.output.kind != "text":
+            return made  # type: ignore[no-any-return]
+        raw = table[clean.source]
+        return [old if kept else new for old, new, kept in zip(raw, made, is_kept, strict=True)]
     # A list has no order of labels to carry; texts keep their own kind of missing value.
     texts = clean._replace(output=OutputType(), column=replace(clean.column, kind=TEXTS))
     return decode_column(texts, pd.Series(list(table[clean.source]), dtype=object)).to_list()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from contextlib import suppress
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -40,13 +41,23 @@ class PolarsEngine:
         schema = table.schema
         return table.with_columns(
             [
-                _write_cells(clean, schema.get(clean.name))
-                .gather(_series(clean.column.codes))
-                .alias(clean.name)
+                _decode(clean, table.get_column(clean.name) if clean.name in schema else None)
                 for clean in columns
                 if not (clean.is_as_it_was and clean.name in schema)
             ]
         )
+
+
+def _decode(clean: CleanColumn, raw: pl.Series | None) -> pl.Series:
+    """Write out the rows of a clean column; where the type stays, values that no rule changed keep their cells."""
+    made = _write_cells(clean, None if raw is None else raw.dtype).gather(_series(clean.column.codes))
+    if raw is not None and _is_kept_type(clean, raw.dtype, made.dtype):
+        made = raw.zip_with(pl.Series(clean.is_kept[clean.column.codes]), made)
+    return made.alias(clean.name)
+
+
+def _is_kept_type(clean: CleanColumn, raw: pl.DataType, made: pl.DataType) -> bool:
+    return clean.name == clean.source and raw == made and clean.column.kind != TEXTS
 
 
 class LazyEngine:
@@ -111,25 +122,54 @@ class LazyEngine:
                     f"column {nested[0]!r} is {schema[nested[0]]}, which has no values that rules could read; turn it "
                     "into texts first, so that you decide how its cells are written"
                 )
-            walk = pl.DataFrame(
+            keys = [
+                pl.Series(name, cells, schema[name])
+                for name, cells in zip(group, combinations.cells, strict=True)
+            ]
+            cells = {f"{number} {one.name}": _write_cells(one, schema.get(one.name)) for one in clean}
+            walk = pl.DataFrame(keys).with_columns(
                 [
-                    pl.Series(name, cells, schema[name])
-                    for name, cells in zip(group, combinations.cells, strict=True)
+                    made.gather(_series(one.column.codes)).alias(name)
+                    for one, (name, made) in zip(clean, cells.items(), strict=True)
                 ]
-            ).with_columns(
-                [
-                    _write_cells(one, schema.get(one.name))
-                    .gather(_series(one.column.codes))
-                    .alias(f"{number} {one.name}")
-                    for one in clean
-                ]
+                + [pl.Series(f"{number} kept {one.name}", one.is_kept[one.column.codes]) for one in clean]
+                + [pl.lit(True).alias(f"{number} found")]
             )
-            table = table.join(
+            joined = table.join(
                 walk.lazy(), on=list(group), how="left", nulls_equal=True, maintain_order="left"
             )
-            made = [pl.col(f"{number} {one.name}").alias(one.name) for one in clean]
-            table = table.with_columns(made).drop([f"{number} {one.name}" for one in clean])
+            # A row that came after the combinations were counted has no clean cell: that is told when it is met.
+            table = joined.with_columns(
+                pl.col(f"{number} found").map_batches(
+                    partial(_refuse_new_rows, tuple(group)), return_dtype=pl.Boolean, is_elementwise=True
+                )
+            )
+            made_columns = [
+                (
+                    pl.when(pl.col(f"{number} found") & pl.col(f"{number} kept {one.name}"))
+                    .then(pl.col(one.name))
+                    .otherwise(pl.col(name))
+                    if one.name in schema and _is_kept_type(one, schema[one.name], made.dtype)
+                    else pl.when(pl.col(f"{number} found")).then(pl.col(name))
+                ).alias(one.name)
+                for one, (name, made) in zip(clean, cells.items(), strict=True)
+            ]
+            table = table.with_columns(made_columns).drop(
+                [*cells, f"{number} found", *(f"{number} kept {one.name}" for one in clean)]
+            )
         return table
+
+
+def _refuse_new_rows(group: Sequence[str], found: pl.Series) -> pl.Series:
+    if found.null_count():
+        rows, columns = found.null_count(), " and ".join(map(repr, group))
+        have = "1 row has a value" if rows == 1 else f"{rows:,} rows have values"
+        were = "was" if rows == 1 else "were"
+        raise TableError(
+            f"{have} in {columns} that {were} not there when the rulebook was applied: the table has changed since; "
+            "apply the rulebook to it again"
+        )
+    return found
 
 
 def _without_categories(kind: pl.DataType, *, is_inside: bool = False) -> pl.DataType:

@@ -9,6 +9,7 @@ from typing import Any
 
 import pyarrow as pa
 
+from igual.engines.arrow import put_in_rows
 from igual.engines.base import CleanColumn
 from igual.engines.combinations import Combinations, Finder, combine
 from igual.engines.counting import Counter, merge_due
@@ -73,11 +74,11 @@ class ReaderEngine:
                 ]
                 arrays = list(batch.columns)
                 for one in placed:
-                    made = one.cells.take(pa.array(one.codes[places[one.group]])).cast(one.kind)
+                    codes = one.codes[places[one.group]]
                     if one.place is None:
-                        arrays.append(made)
+                        arrays.append(put_in_rows(one.made, codes, None))
                     else:
-                        arrays[one.place] = made
+                        arrays[one.place] = put_in_rows(one.made, codes, batch.column(one.place))
                 yield pa.RecordBatch.from_arrays(arrays, schema=schema)
 
         return pa.RecordBatchReader.from_batches(schema, rows())

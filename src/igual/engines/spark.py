@@ -20,6 +20,10 @@ MOST_COMBINATIONS = 20_000_000
 # A crosswalk of up to so many combinations is sent to every executor; a larger one is joined by a shuffle.
 MOST_BROADCAST = 1_000_000
 _ROWS = "rows_counted_by_igual"
+_NEW_ROWS = (
+    "a row has values in {} that were not there when the rulebook was applied: the table has changed since; apply the "
+    "rulebook to it again"
+)
 _NESTED = ("array", "map", "struct", "binary", "variant", "void", "interval")
 
 
@@ -125,7 +129,17 @@ class SparkEngine:
             is_small = len(combinations.rows) <= MOST_BROADCAST
             with _reporting("joining"):
                 joined = joined.join(functions.broadcast(walk) if is_small else walk, _all_of(keys), "left")
-            made |= {name: functions.col(column) for name, column in written.items()}
+            kinds = dict(joined.dtypes)
+            unseen = functions.col(f"igual_{number}_found").isNull()
+            for name, column in written.items():
+                is_same = kinds.get(name) == kinds[column] and f"igual_{number}_kept {name}" in kinds
+                clean_cells = functions.col(column)
+                if is_same:
+                    is_kept = functions.col(_quote(f"igual_{number}_kept {name}"))
+                    clean_cells = functions.when(is_kept, functions.col(_quote(name))).otherwise(clean_cells)
+                # A row that came after the combinations were counted has no clean cell.
+                told = functions.raise_error(functions.lit(_NEW_ROWS.format(" and ".join(map(repr, group)))))
+                made[name] = functions.when(unseen, told.cast(kinds[column])).otherwise(clean_cells)
         with _reporting("joining"):
             return joined.select(*(column.alias(name) for name, column in made.items()))
 
@@ -143,7 +157,7 @@ def _make_walk(
     written: dict[str, str] = {}
     for place, one in enumerate(clean):
         raw = combinations.cells[group.index(one.source)].type if one.name in names else pa.string()
-        cells, kind = make_cells(one, raw)
+        cells, kind, _ = make_cells(one, raw)
         codes = pa.array(one.column.codes)
         texts = cells.take(codes)
         column = f"igual_{number}_clean_{place}"
@@ -156,6 +170,10 @@ def _make_walk(
             written |= {one.name: column, order: f"{column}_order"}
         written[one.name] = column
         arrays[column] = texts
+    for one in clean:
+        if one.name == one.source:
+            arrays[f"igual_{number}_kept {one.name}"] = pa.array(one.is_kept[one.column.codes])
+    arrays[f"igual_{number}_found"] = pa.array(np.ones(len(combinations.rows), np.bool_))
     with _reporting("sending the crosswalk"):
         return session.createDataFrame(pa.table(arrays)), written
 

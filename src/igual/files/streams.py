@@ -216,10 +216,7 @@ class CleanTable:
         def prepare(numbered: tuple[int, TablePart]) -> tuple[int, object]:
             number, part = numbered
             found = find(number, part)
-            new = [
-                NewCells(one.place, one.cells, one.kind, found[one.group].take(one.codes))
-                for one in self._columns
-            ]
+            new = [NewCells(one.place, one.made, found[one.group].take(one.codes)) for one in self._columns]
             return part.rows, writer.prepare(CleanPart(part, new, self.names, self.is_guarded))
 
         parts = enumerate(counted.opened.parts(None, size))

@@ -16,9 +16,9 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import MIXED, TEXT, TEXTS
+from igual.column import MIXED, TEXT, TEXTS, to_mask
 from igual.text.arrays import each_where, has_pattern
-from igual.text.plain_types import decode_dictionary, plain_type, spell_out
+from igual.text.plain_types import decode_dictionary, is_uuid, plain_type, spell_out, to_plain
 from igual.text.reading import plain_decimals
 from igual.values import value_of
 
@@ -282,8 +282,19 @@ def write_cells(values: pa.Array, kind: pa.DataType) -> pa.Array | None:
             cells = pa.array(
                 [time.fromisoformat(text) if text else None for text in values.to_pylist()], kind
             )
+        elif pa.types.is_float16(kind):
+            numbers = values.cast(pa.float64()).to_numpy(zero_copy_only=False)
+            cells = pa.array(numbers.astype(np.float16), mask=~to_mask(values.is_valid()))
+            return cells if read_cells(cells.cast(pa.float32())).values.equals(values.cast(TEXT)) else None
+        elif isinstance(kind, pa.BaseExtensionType):
+            ids = [None if text is None else UUID(text).bytes for text in values.to_pylist()]
+            cells = pa.ExtensionArray.from_storage(kind, pa.array(ids, kind.storage_type))
+            return cells if to_plain(pa.chunked_array([cells])).to_pylist() == values.to_pylist() else None
         else:
             cells = values.cast(pa.string()).cast(plain_type(kind)).cast(kind)
+        if pa.types.is_timestamp(kind) and _with_times_of_day(print_times(cells)).equals(values.cast(TEXT)):
+            # Read alone they would be days where all of them are at midnight.
+            return cells
         return cells if read_cells(cells).values.equals(values.cast(TEXT)) else None
     return None
 
@@ -295,6 +306,7 @@ def _is_written(kind: pa.DataType) -> bool:
         or pa.types.is_floating(kind)
         or pa.types.is_decimal(kind)
         or pa.types.is_temporal(kind)
+        or is_uuid(kind)
     )
 
 

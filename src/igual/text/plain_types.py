@@ -24,8 +24,8 @@ def to_plain(cells: pa.ChunkedArray) -> pa.ChunkedArray:
 
     Returns:
         UUIDs as texts, other extension types as what they store, decimals of 32 and 64 bits as those of 128, views of
-        bytes as bytes, dictionaries without missing words, those of nothing and of half floats as their values; others
-        as they are, (rows,).
+        bytes as bytes, half floats as single ones, dictionaries without missing words, those of nothing and of half
+        floats as their values; others as they are, (rows,).
 
     Example:
         >>> to_plain(pa.chunked_array([pa.array([bytes(16), None], pa.uuid())])).to_pylist()
@@ -211,14 +211,22 @@ def holds_type(kind: pa.DataType, is_sought: Callable[[pa.DataType], bool]) -> b
     return any(holds_type(kind.field(place).type, is_sought) for place in range(kind.num_fields))
 
 
+def is_uuid(kind: pa.DataType) -> bool:
+    """Tell whether a type is Arrow's own of UUIDs."""
+    return isinstance(kind, pa.BaseExtensionType) and kind.extension_name == _UUID
+
+
 def plain_type(kind: pa.DataType) -> pa.DataType:
     """Give the type that `to_plain` makes of a type."""
     if isinstance(kind, pa.BaseExtensionType):
-        return pa.large_string() if kind.extension_name == _UUID else plain_type(kind.storage_type)
+        return pa.large_string() if is_uuid(kind) else plain_type(kind.storage_type)
     if pa.types.is_decimal32(kind) or pa.types.is_decimal64(kind):
         return pa.decimal128(kind.precision, kind.scale)
     if pa.types.is_binary_view(kind):
         return pa.large_binary()
+    if pa.types.is_float16(kind):
+        # Arrow can't tell half floats apart as they are; single ones hold all of them.
+        return pa.float32()
     if pa.types.is_dictionary(kind):
         if _has_no_dictionaries(kind.value_type):
             return plain_type(kind.value_type)
@@ -234,10 +242,10 @@ def _has_no_dictionaries(kind: pa.DataType) -> bool:
 def _to_plain(cells: pa.Array) -> pa.Array:
     kind = cells.type
     if isinstance(kind, pa.BaseExtensionType):
-        return _write_uuids(cells.storage) if kind.extension_name == _UUID else _to_plain(cells.storage)
+        return _write_uuids(cells.storage) if is_uuid(kind) else _to_plain(cells.storage)
     if pa.types.is_dictionary(kind):
         if _has_no_dictionaries(kind.value_type):
-            return cells.dictionary_decode()
+            return _to_plain(cells.dictionary_decode())
         cells = without_missing_words(cells)
         return pa.DictionaryArray.from_arrays(
             cells.indices, _to_plain(cells.dictionary), ordered=kind.ordered

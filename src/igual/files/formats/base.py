@@ -13,10 +13,11 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from igual.column import Codes
+from igual.engines.arrow import CleanCells, put_in_rows
 from igual.files.csv_cells import guarded
 from igual.files.dialects import Dialect
 from igual.files.sources import NeedsParserError, Readable, path_of
-from igual.text.plain_types import cast_cells, holds_type, is_joined_wrongly
+from igual.text.plain_types import cast_cells, holds_type, is_joined_wrongly, join_chunks
 
 _Made = TypeVar("_Made")
 Layout = npt.NDArray[np.integer]
@@ -123,19 +124,18 @@ class NewCells(NamedTuple):
 
     Attributes:
         place: The position of the column in the table; None for a new one at the end.
-        cells: The cells that there are, the same for all parts, (cells,).
-        kind: The type of the column.
+        made: The cells that there are, the same for all parts.
         codes: For each row the place of its cell, (rows,).
     """
 
     place: int | None
-    cells: pa.Array
-    kind: pa.DataType
+    made: CleanCells
     codes: Codes
 
-    def column(self) -> pa.Array:
-        """Give a cell for each row, (rows,)."""
-        return self.cells.take(pa.array(self.codes)).cast(self.kind)
+    def column(self, raw: pa.ChunkedArray | None = None) -> pa.Array:
+        """Give a cell for each row, (rows,), given the raw cells of the rows, (rows,); None for a new column."""
+        kept = None if raw is None or self.made.is_kept is None else join_chunks(raw)
+        return put_in_rows(self.made, self.codes, kept)
 
 
 class CleanPart(NamedTuple):
@@ -158,7 +158,7 @@ class CleanPart(NamedTuple):
         table = self.part.table()
         columns = list(table.columns)
         for new in self.columns:
-            cells = pa.chunked_array([new.column()])
+            cells = pa.chunked_array([new.column(None if new.place is None else columns[new.place])])
             if new.place is None:
                 columns.append(cells)
             else:

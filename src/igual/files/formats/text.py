@@ -191,7 +191,7 @@ class TextWriter:
         block = clean.part.block if isinstance(clean.part, _Part) and not clean.is_guarded else None
         if block is not None and block.is_plain and self._is_written_alike(block.dialect):
             columns = [
-                Spliced(column.place, self._quote(number, column.cells, column.place), column.codes)
+                Spliced(column.place, self._quote(number, column.made.cells, column.place), column.codes)
                 for number, column in enumerate(clean.columns)
             ]
             return [block.splice(columns)]
