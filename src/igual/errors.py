@@ -67,9 +67,27 @@ class IgualError(Exception):
             >>> str(TableError.from_missing("the table", "column", "specis", ["species", "site"]))
             "the table has no column 'specis'; did you mean 'species'?"
         """
+        return cls.from_unknown(f"{owner} has no {kind} {name!r}", name, available)
+
+    @classmethod
+    def from_unknown(cls, message: str, name: object, available: Iterable[str]) -> Self:
+        """Build the error for a word that isn't valid, with the nearest one that is behind its message.
+
+        Args:
+            message: What is wrong.
+            name: The word.
+            available: The valid words.
+
+        Returns:
+            The error, to be raised by the caller.
+
+        Example:
+            >>> str(RulebookError.from_unknown("no list 'tres'", "tres", ["trees"]))
+            "no list 'tres'; did you mean 'trees'?"
+        """
         valid = tuple(available)
-        error = cls(f"{owner} has no {kind} {name!r}{did_you_mean(name, valid)}")
-        error.name, error.available = name, valid
+        error = cls(f"{message}{did_you_mean(name, valid)}")
+        error.name, error.available = str(name), valid
         return error
 
     @classmethod
@@ -88,7 +106,7 @@ class IgualError(Exception):
         """
         valid = tuple(words)
         if not isinstance(given, str) or given not in valid:
-            raise cls(f"{setting!r} can't be {spell_given(given)}{did_you_mean(given, valid)}")
+            raise cls.from_unknown(f"{setting!r} can't be {spell_given(given)}", given, valid)
 
     @classmethod
     def refuse_other(cls, kind: type | tuple[type, ...], takes: str, /, **given: object) -> None:
@@ -159,7 +177,9 @@ def error_context(where: str, error: type[IgualError]) -> Iterator[None]:
     try:
         yield
     except IgualError as cause:
-        raise error(f"{where}: {cause}") from None
+        raised = error(f"{where}: {cause}")
+        raised.name, raised.available = cause.name, cause.available
+        raise raised from None
 
 
 class NearestWord:

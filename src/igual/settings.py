@@ -11,7 +11,7 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, ValidationError
 from pydantic_core import ErrorDetails
 
 from igual.column import find_lone_surrogate
-from igual.errors import RulebookError, did_you_mean, spell_given
+from igual.errors import RulebookError, spell_given
 from igual.values import value_of
 
 _Part = TypeVar("_Part")
@@ -44,6 +44,13 @@ _TAKES = {
 }
 
 
+# Kinds of errors that say by themselves what is wrong, whatever else the word may be.
+_EXPLAINED = (
+    "extra_forbidden", "missing", "value_error", "too_short", "string_too_short", "greater_than_equal",
+    "less_than_equal",
+)  # fmt: skip
+
+
 class Settings(BaseModel):
     """A model whose errors are said in one sentence, with the nearest valid word."""
 
@@ -56,10 +63,12 @@ class Settings(BaseModel):
             try:
                 super().__init__(**{word: _unchanging(given) for word, given in words.items()})
             except ValidationError as error:
-                raise RulebookError(format_validation_error(error, type(self))) from None
+                raise build_validation_error(error, type(self)) from None
             except TypeError as error:
                 # Words of a condition, say, that are no texts.
                 raise RulebookError(f"a word can't be read: {error}") from None
+            if (number := _find_endless([*words.values()])) is not None:
+                raise RulebookError(f"{number} is not a number that values can be compared with")
 
 
 def _unchanging(given: Any, depth: int = 0) -> Any:
@@ -73,8 +82,6 @@ def _unchanging(given: Any, depth: int = 0) -> Any:
         return {name: _unchanging(part, depth + 1) for name, part in given.items()}
     if isinstance(given, int) and not -_LARGEST <= given <= _LARGEST:
         raise RulebookError(f"a whole number of {len(f'{abs(given):x}')} hexadecimal digits is too large")
-    if isinstance(given, float) and not math.isfinite(given):
-        raise RulebookError(f"{given} is not a number that values can be compared with")
     if isinstance(given, str) and find_lone_surrogate([given]) is not None:
         raise RulebookError(f"{spell_given(given)} has half of a character, which can't be written anywhere")
     if isinstance(given, str) and len(given) > _LONGEST:
@@ -82,19 +89,31 @@ def _unchanging(given: Any, depth: int = 0) -> Any:
     return given
 
 
-def format_validation_error(error: ValidationError, model: type[BaseModel]) -> str:
+def _find_endless(given: Any) -> float | None:
+    """A number in some settings that isn't finite."""
+    if isinstance(given, float):
+        return None if math.isfinite(given) else given
+    parts = given.values() if isinstance(given, dict) else given if isinstance(given, list | tuple) else ()
+    return next((number for part in parts if (number := _find_endless(part)) is not None), None)
+
+
+def build_validation_error(error: ValidationError, model: type[BaseModel]) -> RulebookError:
     """What is wrong first and foremost: an unknown word explains others that seem to be missing."""
     details = sorted(error.errors(), key=lambda detail: detail["type"] != "extra_forbidden")
-    return _format_detail(details[0], details, model)
+    detail = details[0]
+    word, given = str(detail["loc"][0]) if detail["loc"] else "", detail["input"]
+    if detail["type"] == "extra_forbidden" and len(detail["loc"]) == 1:
+        return RulebookError.from_unknown(f"unknown word {word!r}", word, model.model_fields)
+    choices = [text for d in details if d["loc"][:1] == (word,) for text in _choices(d)]
+    if choices and detail["type"] not in _EXPLAINED:
+        return RulebookError.from_unknown(f"{word!r} can't be {spell_given(given)}", given, choices)
+    return RulebookError(_format_detail(detail))
 
 
-def _format_detail(detail: ErrorDetails, details: list[ErrorDetails], model: type[BaseModel]) -> str:
+def _format_detail(detail: ErrorDetails) -> str:
     word = str(detail["loc"][0]) if detail["loc"] else ""
     inner = ".".join(str(part) for part in detail["loc"] if not _TYPE_NAME.match(str(part)))
     kind, given, context = detail["type"], detail["input"], detail.get("ctx", {})
-    if kind == "extra_forbidden" and len(detail["loc"]) == 1:
-        valid = list(model.model_fields)
-        return f"unknown word {word!r}{did_you_mean(word, valid)}"
     if kind == "extra_forbidden":
         return f"unknown word {str(detail['loc'][-1])!r} in {word!r}"
     if kind == "missing":
@@ -107,9 +126,6 @@ def _format_detail(detail: ErrorDetails, details: list[ErrorDetails], model: typ
         return f"{word!r} takes a number from {context['ge']} on; found {spell_given(given)}"
     if kind == "less_than_equal":
         return f"{word!r} takes a number up to {context['le']:,}; found {spell_given(given)}"
-    choices = [text for d in details if d["loc"][:1] == (word,) for text in _choices(d)]
-    if choices:
-        return f"{word!r} can't be {spell_given(given)}{did_you_mean(str(given), choices)}"
     takes = _TAKES.get(kind)
     return (
         f"{inner!r} takes {takes}; found {spell_given(given)}"

@@ -24,8 +24,6 @@ class PlainEngine:
 
     def names(self, table: PlainTable) -> list[str]:
         """List the column names, in order."""
-        if bad := [name for name in table if not isinstance(name, str)]:
-            raise TableError(f"column names must be texts; found {bad[0]!r}")
         for name, column in table.items():
             if isinstance(column, str | bytes) or not hasattr(column, "__len__"):
                 raise TableError(f"column {name!r} takes a sequence of values; found {type(column).__name__}")
@@ -33,7 +31,8 @@ class PlainEngine:
         if len(set(lengths.values())) > 1:
             listed = ", ".join(f"{name!r} {length:,}" for name, length in lengths.items())
             raise TableError(f"the columns differ in length: {listed}")
-        return list(table)
+        # Names that are numbers are known by how they are written.
+        return list(map(str, table))
 
     def column(self, table: PlainTable, position: int) -> Column:
         """Encode a column."""
@@ -48,20 +47,26 @@ class PlainEngine:
 
     def rebuild(self, table: PlainTable, columns: Sequence[CleanColumn]) -> dict[str, Any]:
         """Put the clean columns in their places, and new ones at the end."""
-        return {**table, **{clean.name: _decode(clean, table) for clean in columns}}
+        keys = {str(key): key for key in table}
+        return {
+            **table,
+            **{
+                keys.get(clean.name, clean.name): _decode(clean, table[keys[clean.source]])
+                for clean in columns
+            },
+        }
 
 
-def _decode(clean: CleanColumn, table: PlainTable) -> list[Any]:
+def _decode(clean: CleanColumn, raw: Sequence[Any]) -> list[Any]:
     if clean.is_as_it_was:
-        return list(table[clean.source])
+        return list(raw)
     kinds = {WHOLE: pa.int64(), NUMBERS: pa.float64(), DATES: pa.date32()}
     if (measures := to_measures(clean, kinds.get(clean.column.kind))) is not None:
         made = clean.column.decode(measures, measures.type).to_pylist()
         is_kept = clean.is_kept[clean.column.codes].tolist()
         if clean.name != clean.source or clean.output.kind != "text":
             return made  # type: ignore[no-any-return]
-        raw = table[clean.source]
         return [old if kept else new for old, new, kept in zip(raw, made, is_kept, strict=True)]
     # A list has no order of labels to carry; texts keep their own kind of missing value.
     texts = clean._replace(output=OutputType(), column=replace(clean.column, kind=TEXTS))
-    return decode_column(texts, pd.Series(list(table[clean.source]), dtype=object)).to_list()
+    return decode_column(texts, pd.Series(list(raw), dtype=object)).to_list()

@@ -5,10 +5,13 @@ from __future__ import annotations
 import os
 from collections import Counter
 from collections.abc import Mapping, Sequence
+from typing import Any
 
 import pyarrow as pa
 
-from igual.errors import IgualError, ListError, error_context
+from igual.column import Column
+from igual.engines import open_table
+from igual.errors import IgualError, ListError, TableError, error_context
 from igual.files.skos import SKOS_ENDINGS, read_concepts
 from igual.files.sources import existing_file, to_path
 from igual.files.tables import read_table
@@ -140,6 +143,34 @@ def build_reference_list(columns: Columns, name: str, file: str | None = None) -
     }
     with error_context(name, ListError):
         return ReferenceList(values, aliases, attributes, file=file)
+
+
+def read_reference_table(table: Any) -> ReferenceList:
+    """Read a reference list from a table in memory, with columns as for `ReferenceList.load`.
+
+    Args:
+        table: A table of any kind whose rows are held.
+
+    Returns:
+        The list.
+
+    Raises:
+        ListError: As for `ReferenceList.load`.
+    """
+    try:
+        source = open_table(table)
+        columns = {name: _list_texts(source.column(name)) for name in source.names}
+    except TableError as error:
+        raise ListError(str(error)) from None
+    if len(columns) < len(source.names):
+        twice = next(name for name, times in Counter(source.names).items() if times > 1)
+        raise ListError(f"the table has the column {twice!r} twice")
+    return build_reference_list(columns, "the table")
+
+
+def _list_texts(column: Column) -> list[str]:
+    texts: list[str] = column.decode(column.values.fill_null("")).to_pylist()
+    return texts
 
 
 def query_codebook(url: str, query: str) -> Codebook:

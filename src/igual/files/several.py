@@ -98,7 +98,12 @@ def _chain(
         for one in opened:
             is_alike = one.schema.types == schema.types and not with_source
             for part in one.parts(places if is_alike else None, size):
-                yield part if is_alike else BatchPart(_conform(part.table(), schema, one, with_source))
+                if is_alike:
+                    yield part
+                    continue
+                # The column that is put behind them has no cells of its own.
+                natives = part.natives if isinstance(part, BatchPart) else None
+                yield BatchPart(_conform(part.table(), schema, one, with_source), natives=natives)
 
     return parts
 

@@ -44,7 +44,9 @@ def existing_file(path: str | os.PathLike[str], error: type[IgualError] = TableE
             sorted(p.name for p in file.parent.iterdir() if p.is_file()) if file.parent.is_dir() else []
         )
         near = did_you_mean(file.name, siblings) if siblings else ""
-        raise error(f"{path}: there is no such file{near if near.startswith('; did') else ''}")
+        missing = error(f"{path}: there is no such file{near if near.startswith('; did') else ''}")
+        missing.name, missing.available = str(path), tuple(siblings)
+        raise missing
     if not file.is_file():
         raise error(f"{path} is not a regular file")
     if not os.access(file, os.R_OK):

@@ -126,9 +126,21 @@ def _reading(path: Path) -> Iterator[None]:
         raise TableError(f"{path.name} is not a spreadsheet ({path.suffix}), or is damaged: {why}") from None
 
 
-def read_workbook(
-    path: Path, sheet: str | None = None, header_row: int | None = None
-) -> tuple[pa.Table, list[str]]:
+class Workbook(NamedTuple):
+    """A sheet of a workbook as a table.
+
+    Attributes:
+        table: Its cells as texts.
+        notes: What a reader should know of it.
+        natives: For each column the cells as the workbook holds them, (columns,) of (rows,).
+    """
+
+    table: pa.Table
+    notes: list[str]
+    natives: list[list[Any]]
+
+
+def read_workbook(path: Path, sheet: str | None = None, header_row: int | None = None) -> Workbook:
     """Read a sheet as a table of texts.
 
     Args:
@@ -137,7 +149,7 @@ def read_workbook(
         header_row: The row that has the names, from 1; None takes the first that isn't empty.
 
     Returns:
-        The table, without empty rows and columns at its ends, and what a reader should know of it.
+        The table, without empty rows and columns at its ends.
 
     Raises:
         TableError: Where there is no table.
@@ -159,10 +171,9 @@ def read_workbook(
     if unnamed and len(lines) > 1:
         are = "1 column has" if unnamed == 1 else f"{unnamed:,} columns have"
         notes.append(f"{path.name}: {are} no name in row {first + 1:,}; --header-row N names another row")
-    columns = [
-        pa.array([cell_text(line[place]) for line in lines[1:]], pa.string()) for place in range(width)
-    ]
-    return pa.Table.from_arrays(columns, names=names), notes
+    natives = [[line[place] for line in lines[1:]] for place in range(width)]
+    columns = [pa.array([cell_text(cell) for cell in cells], pa.string()) for cells in natives]
+    return Workbook(pa.Table.from_arrays(columns, names=names), notes, natives)
 
 
 def cell_text(cell: Any) -> str | None:

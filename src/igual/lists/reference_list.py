@@ -18,7 +18,8 @@ class ReferenceList(Tabled):
     """The accepted values of a column.
 
     Attributes:
-        values: The entries, in order, none twice.
+        values: The entries, in order, none twice; or a table with the columns `value`, perhaps `alias`, and
+            attributes, as `load` takes them.
         aliases: Entry to other spellings of it. Published lists have aliases that two entries claim: values that are
             spelled so are open between these. An alias that is an entry itself means that entry.
         attributes: Further columns of the list by name, one text (or None) per entry.
@@ -51,6 +52,8 @@ class ReferenceList(Tabled):
         for word in ("aliases", "attributes"):
             if not isinstance(given := getattr(self, word), Mapping):
                 raise ListError(f"{word!r} takes a mapping of names to lists; found {type(given).__name__}")
+        if _is_table(self.values):
+            self._take_table()
         for given in (self.values, *self.aliases.values(), *self.attributes.values()):
             if isinstance(given, str | bytes) or not isinstance(given, Iterable):
                 raise ListError(
@@ -73,6 +76,15 @@ class ReferenceList(Tabled):
         set_field(self, "contested", contested)
         if (bad := find_lone_surrogate(self.entry_of)) is not None:
             raise ListError(f"{bad!r} has half of a character, which can't be written anywhere")
+
+    def _take_table(self) -> None:
+        from igual.files.lists import read_reference_table
+
+        if self.aliases or self.attributes:
+            raise ListError("aliases and attributes stand in the table itself; give it alone")
+        read = read_reference_table(self.values)
+        for word in ("values", "aliases", "attributes"):
+            object.__setattr__(self, word, getattr(read, word))
 
     @classmethod
     def load(
@@ -157,6 +169,12 @@ class ReferenceList(Tabled):
         return {
             text: entry for text, entry in known.items() if text not in contested or text in entries
         }, contested
+
+
+def _is_table(given: object) -> bool:
+    """Whether something has columns: as a sequence of entries it would be its column names."""
+    has_columns = hasattr(type(given), "columns") or hasattr(type(given), "column_names")
+    return isinstance(given, Mapping) or has_columns
 
 
 def as_reference_list(given: ReferenceList | Iterable[str]) -> ReferenceList:

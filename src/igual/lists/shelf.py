@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal, NamedTuple
 
-from igual.errors import ListError, RulebookError, did_you_mean, error_context
+from igual.errors import ListError, RulebookError, error_context
 from igual.lists.codebook import Codebook
 from igual.lists.pair_list import PairList
 from igual.lists.reference_list import ReferenceList, as_reference_list
@@ -69,7 +69,7 @@ class Shelf:
         """
         for shelf, name in needs:
             if name not in (entries := self.entries(shelf)):
-                raise RulebookError(f"no {SHELVES[shelf]} {name!r}{did_you_mean(name, entries)}")
+                raise RulebookError.from_unknown(f"no {SHELVES[shelf]} {name!r}", name, entries)
 
 
 def _name_entries(shelf: ShelfName, make: Callable[[Any], Any], given: Any) -> dict[str, Any]:

@@ -18,7 +18,6 @@ import pyarrow.compute as pc
 from igual.column import TEXT, Mask, to_mask
 from igual.matching.reasons import Reason
 from igual.matching.vocabulary import (
-    DENYING,
     MONTH_OF,
     NEGATIONS,
     NUMBERS,
@@ -30,6 +29,7 @@ from igual.matching.vocabulary import (
     Vocabulary,
     is_roman,
 )
+from igual.text.mentions import DENYING_WORDS
 from igual.threads import lazy_property
 
 _SHORT_WORD, _LONGEST_SYMBOL = 2, 3
@@ -254,7 +254,7 @@ def _find_denied(pair: WordPair) -> Iterable[Reason]:
     for words, only in ((pair.value, pair.value_only), (pair.entry, pair.entry_only)):
         numbered = {word for word, after in pairwise(words) if word == "no" and after.isdecimal()}
         for word in only:
-            if word in DENYING and word not in numbered:
+            if word in DENYING_WORDS and word not in numbered:
                 yield Reason("opposite may matter", (word,))
 
 
@@ -289,7 +289,7 @@ DOUBTS = (
         pattern=f"^(?:{'|'.join((*NEGATIONS, *PREFIXES))})",
         words=lambda vocabulary: vocabulary.groups_of,
     ),
-    Doubt(_find_denied, words=lambda _: DENYING, last_resort=True),
+    Doubt(_find_denied, words=lambda _: DENYING_WORDS, last_resort=True),
     Doubt(
         _compare_short_words,
         pattern=f"^.{{0,{_SHORT_WORD}}}$",

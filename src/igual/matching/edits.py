@@ -13,7 +13,7 @@ import importlib
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from types import ModuleType
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -128,6 +128,10 @@ class Edits:
         self._first = self._weights[PLACE_OF["first"]]
         self._reordered = self._weights[_REORDERINGS]
         self._compiled: ModuleType | None = None
+
+    def __getstate__(self) -> dict[str, Any]:
+        # A module can't be pickled; it is loaded again where it pays.
+        return {**self.__dict__, "_compiled": None}
 
     def values(self, texts: Texts) -> Prepared:
         """Prepare the texts of values."""

@@ -114,6 +114,30 @@ class Matched:
         several = list(zip(entries[start:end].tolist(), scores[start:end].tolist(), strict=True))
         return several or [(int(self.entry[position]), float(self.score[position]))]
 
+    def take(self, positions: Ints) -> Matched:
+        """Choose some of the values.
+
+        Args:
+            positions: Which ones, in order, (chosen,).
+
+        Returns:
+            What became of these.
+        """
+        chosen = Matched.nothing(self.values.take(pa.array(positions)))
+        for name in ("status", "entry", "score", "runner_up", "runner_up_score", "how"):
+            getattr(chosen, name)[:] = getattr(self, name)[positions]
+        place_of = np.full(len(self.values), -1)
+        place_of[positions] = np.arange(len(positions))
+        chosen.explained = {
+            int(place_of[position]): reasons
+            for position, reasons in self.explained.items()
+            if place_of[position] >= 0
+        }
+        for value, entry, score in self.rankings:
+            kept = place_of[value] >= 0
+            chosen.rankings.append((place_of[value[kept]], entry[kept], score[kept]))
+        return chosen
+
     def put_part(self, positions: Ints, part: Matched) -> None:
         """Put in what became of some of the values.
 

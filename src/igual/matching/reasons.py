@@ -85,7 +85,7 @@ REASON_KINDS: Mapping[str, ReasonKind] = {
             "quantities differ", "marks differ", "numbers differ", "numbers reordered", "units differ", "months differ",
             "days differ", "roman numerals differ", "opposites", "opposite may matter", "negation", "prefix",
             "short words differ", "common part", "very short", "like missing", "case matters", "elsewhere",
-            "context missing", "context unknown", "too long", "more may be meant",
+            "context missing", "context unknown", "too long", "denied",
         ),
         _SINGLE_DOUBT,
     ),

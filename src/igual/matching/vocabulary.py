@@ -12,6 +12,7 @@ import pyarrow as pa
 from igual.column import TEXT
 from igual.errors import RulebookError, spell_given
 from igual.matching.keys import plain, words_key
+from igual.text.mentions import DENYING_WORDS
 
 # Each group holds words of which one thing can only be one.
 OPPOSITES = (
@@ -32,10 +33,6 @@ OPPOSITES = (
     ("mono", "di", "tri", "poly"), ("acute", "chronic"), ("alive", "dead"),
 )  # fmt: skip
 NEGATIONS = ("un", "non", "in", "dis", "anti", "im", "ir", "de")
-# Words that deny what follows.
-DENYING = (
-    "not", "no", "non", "never", "without", "except", "excluding", "excl", "nicht", "kein", "ohne", "sans", "senza",
-)  # fmt: skip
 # With one of these a word is another word, seldom by a slip.
 PREFIXES = ("bi", "tri", "semi", "multi", "re", "pre", "post", "sub", "super", "over", "under", "mis")
 _STATED = {
@@ -105,6 +102,8 @@ CONNECTING = (
 )  # fmt: skip
 # With another of these it is another thing: theft from a vehicle, theft of one.
 PREPOSITIONS = ("at", "by", "for", "from", "in", "into", "of", "off", "on", "onto", "to", "with", "against")
+# Words that free texts are full of, and by which alone no entry is meant.
+FILLERS = frozenset((*SMALL_WORDS, *CONNECTING, *PREPOSITIONS, *DENYING_WORDS))
 NUMBERS = {
     word: str(number)
     for number, word in enumerate(

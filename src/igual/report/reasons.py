@@ -91,7 +91,7 @@ _SENTENCES: Mapping[str, str | Callable[[Sequence[str]], str]] = {
     "context missing": lambda parts: f"the {parts[0]} is missing",
     "context unknown": lambda parts: f"no entry has the {parts[0]} ‘{parts[1]}’",
     "too long": "the text is too long to compare whole",
-    "more may be meant": lambda parts: f"{quote_words(parts)} may name another entry",
+    "denied": "a word before it denies it",
 }
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from typing import Any, ClassVar, NamedTuple
+from typing import Any, ClassVar, NamedTuple, Self
 
 import numpy as np
 import pyarrow as pa
@@ -102,6 +102,18 @@ class Rule(Settings):
         if set(targets) & set(self.columns):
             raise ValueError("'into' names the column itself; leave it out to change the column in place")
         return self
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """Give the rule with some words changed, checked as a new one is; `column` takes the place of `columns`.
+
+        Args:
+            update: The words that differ.
+            deep: Has no effect, since rules never change.
+        """
+        words = {word: getattr(self, word) for word in self.model_fields_set}
+        if set(update or ()) & {"column", "columns"}:
+            words = {word: held for word, held in words.items() if word not in ("column", "columns")}
+        return type(self)(**{**words, **(update or {})})
 
     @property
     def condition(self) -> Condition | None:

@@ -21,6 +21,7 @@ from igual.matching.kinds import explain_kinds
 from igual.matching.lookups import How
 from igual.matching.matched import OPEN, SETTLED, UNKNOWN, Matched
 from igual.matching.matcher import By
+from igual.matching.pairs import Ints
 from igual.matching.passages import Passages
 from igual.matching.reasons import Reason
 from igual.matching.thresholds import DEFAULTS
@@ -32,7 +33,7 @@ from igual.settings import Several
 from igual.text.arrays import as_it_is
 from igual.text.blanks import is_blank
 from igual.text.folding import casefold
-from igual.text.mentions import Mentioned, Mentions
+from igual.text.mentions import Mentioned, Mentions, Reading, has_lost_piece
 
 _BETWEEN = "; "
 
@@ -41,7 +42,8 @@ class Mention(ListRule):
     """Put in the place of a free text the list entry that it mentions.
 
     Only whole words count, with the hyphens and apostrophes in them: `Guinea-Bissau` doesn't mention `Guinea`. The
-    longest spelling at a place wins. Missing values and blanks stay as they are.
+    longest spelling at a place wins. An entry behind a word that denies it (`no moth found`) isn't mentioned: such a
+    text is undecided, or open where slips are looked for. Missing values and blanks stay as they are.
 
     Attributes:
         list: The name of the reference list. Its aliases count as spellings of their entries.
@@ -49,8 +51,8 @@ class Mention(ListRule):
             treated as `otherwise` says), or gives `all` of them in the order of the list, with `; ` between.
         ignore_case: Find entries in any case.
         by: The ways to find entries, as in the rule `match`: `exact` alone, unless `folded` and `fuzzy` (entries with
-            slips) are given as well. A text in which an entry is only likely is open. Texts in which an entry is found
-            exactly aren't searched for others.
+            slips) are given as well. All of them are looked for in all of a text. A text in which an entry is only
+            likely is open, whatever else is found in it; in a column that `into` names it leaves an empty text.
         otherwise: What becomes of a text that mentions none: `blank` (an empty text), `keep`, `{ text = "…" }`, or
             `flag` (keep it, list it as undecided, and warn).
 
@@ -121,24 +123,34 @@ class _Rewriter:
         return ruled
 
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
-        mentioned = self._mentions.find_in(self._key(values))
-        mentioned, matched, was_matched = self._find_alike(values, mentioned)
+        lists_all = self._rule.multiple == "all"
+        reading = self._mentions.read(self._key(values), with_rest=lists_all or self._passages is not None)
+        mentioned, details = reading.mentioned, Details()
+        denied = np.bincount(mentioned.owners, mentioned.is_denied, len(values)) > 0
+        mentioned = _keep_stated(mentioned)
         is_open = np.zeros(len(values), np.bool_)
-        if matched is not None:
-            is_open[was_matched] = matched.status == OPEN
+        if self._passages is not None:
+            mentioned, reading, details = self._find_alike(values, reading, mentioned)
+            assert details.open is not None
+            is_open = details.open
         named = self._name(mentioned, len(values))
-        known = to_mask(named.is_valid())
+        # What may be meant otherwise, what is denied, and lists with a piece that isn't known give nothing yet.
+        is_partial = _mark_partial(reading) if lists_all else np.zeros(len(values), np.bool_)
+        is_unsure = is_open | is_partial | (denied & (self._passages is None))
+        known = to_mask(named.is_valid()) & ~is_unsure
         without = ~known & ~is_blank(values) & ~is_open
         new = fill_unknown(values, named, known, without, self._rule.otherwise)
+        if self._rule.into is not None:
+            # The whole text is no entry, and would be taken for one in a column of its own.
+            new = pc.if_else(pa.array(is_open), pa.scalar("", TEXT), new)
         # That a free text mentions nothing is no fault, unless the rule says so; that it mentions several is open.
         mentions_any = np.bincount(mentioned.owners, minlength=len(values)) > 0
-        undecided = without if self._rule.otherwise == "flag" else without & mentions_any
+        undecided = (
+            without if self._rule.otherwise == "flag" else without & (mentions_any | denied | is_partial)
+        )
         used = np.zeros(len(self.entries), np.bool_)
         used[mentioned.entries] = True
-        if matched is None:
-            return Rewritten(new, Details(undecided, used))
-        details = Details(undecided, used, open=is_open, matched=matched, was_matched=was_matched)
-        return Rewritten(new, details)
+        return Rewritten(new, details._replace(unknown=undecided, used=used))
 
     def _name(self, mentioned: Mentioned, size: int) -> pa.Array:
         """What each text becomes, missing where it mentions none, or several that aren't all meant, (size,)."""
@@ -157,23 +169,63 @@ class _Rewriter:
         )
         return pc.if_else(pa.array(counts > 1), joined, named)
 
-    def _find_alike(self, values: pa.Array, mentioned: Mentioned) -> tuple[Mentioned, Matched | None, Mask]:
-        """Look for entries with slips where none was found as it is spelled; what is sure is mentioned, too."""
-        left = ~is_blank(values) & (np.bincount(mentioned.owners, minlength=len(values)) == 0)
-        if self._passages is None:
-            return mentioned, None, left
-        passages, matched = self._passages.find(values.filter(pa.array(left)))
+    def _find_alike(
+        self, values: pa.Array, reading: Reading, mentioned: Mentioned
+    ) -> tuple[Mentioned, Reading, Details]:
+        """Look for entries with slips in what is left of texts; what is sure is mentioned, too.
+
+        Returns:
+            All mentions; the texts less what was found; and what became of texts in which something is near an entry,
+            or no entry is spelled out.
+        """
+        assert self._passages is not None
+        looked_at = np.flatnonzero(~is_blank(values))
+        passages, matched, rest = self._passages.find(reading.rest.take(pa.array(looked_at)))
+        matched.values = values.take(pa.array(looked_at))
+        self._leave_denied(matched, looked_at, reading.mentioned)
+        ruled = set()
         for number, text in enumerate(matched.values.to_pylist()):
             ruling = self._rulings.get(text)
-            if ruling is not None:
-                passages[number] = self._follow(ruling, matched, number) or passages[number]
-        owners = np.repeat(np.flatnonzero(left), [len(entries) for entries in passages])
-        entries = np.array([entry for some in passages for entry in some], np.int64)
-        order = np.argsort(owners := np.append(mentioned.owners, owners), kind="stable")
-        return Mentioned(owners[order], np.append(mentioned.entries, entries)[order]), matched, left
+            if ruling is not None and (entries := self._follow(ruling, matched, number)) is not None:
+                passages[number] = entries
+                ruled.add(int(looked_at[number]))
+        # Where one entry is to be given, a ruling says which, whatever else stands in the text.
+        counts = (self._rule.multiple == "all") | ~np.isin(mentioned.owners, sorted(ruled))
+        alike = [
+            (owner, entry) for owner, some in zip(looked_at.tolist(), passages, strict=True) for entry in some
+        ]
+        pairs = np.array(alike, np.int64).reshape(-1, 2)
+        exact = np.stack([mentioned.owners[counts], mentioned.entries[counts]], axis=1)
+        owners, entries = np.unique(np.concatenate([exact, pairs]), axis=0).T
+        everything = Mentioned(owners, entries, np.zeros(len(owners), np.bool_))
+        # Texts in which entries are spelled out, and nothing else is near one, need no account of likeness.
+        has_exact = np.bincount(mentioned.owners, minlength=len(values))[looked_at] > 0
+        is_told = ~has_exact | (matched.status != UNKNOWN)
+        was_matched, is_open = np.zeros((2, len(values)), np.bool_)
+        was_matched[looked_at[is_told]] = True
+        is_open[looked_at] = matched.status == OPEN
+        whole = np.array(values.fill_null("").to_pylist(), object)
+        whole[looked_at] = rest
+        # A ruling says all that is to be said of a text.
+        whole[sorted(ruled)] = ""
+        matched = matched.take(np.flatnonzero(is_told))
+        return (
+            everything,
+            Reading(everything, pa.array(whole, TEXT)),
+            Details(open=is_open, matched=matched, was_matched=was_matched),
+        )
 
-    def _follow(self, ruling: Ruling, matched: Matched, number: int) -> builtins.list[int]:
-        """The entry that a text is ruled to mention; no entry where the ruling names none."""
+    def _leave_denied(self, matched: Matched, looked_at: Ints, mentioned: Mentioned) -> None:
+        """Leave texts open in which a word before an entry denies it."""
+        denied = np.flatnonzero(mentioned.is_denied)
+        numbers = np.searchsorted(looked_at, mentioned.owners[denied])
+        for number, entry in zip(numbers.tolist(), mentioned.entries[denied].tolist(), strict=True):
+            matched.status[number], matched.how[number] = OPEN, How.FUZZY
+            matched.entry[number], matched.runner_up[number], matched.score[number] = entry, -1, 0.5
+            matched.explained[number] = (Reason("in the text", (self.entries[entry],)), Reason("denied"))
+
+    def _follow(self, ruling: Ruling, matched: Matched, number: int) -> builtins.list[int] | None:
+        """The entry that a text is ruled to mention, if it names one; None where the ruling can't be applied."""
         with contextlib.suppress(ListError):
             decision = interpret_ruling(ruling.ruling, ruling.value, self._reference.entry_of)
             entry = self._position_of.get(decision.text, -1) if decision.kind in ("entry", "alias") else -1
@@ -181,7 +233,7 @@ class _Rewriter:
             matched.status[number] = SETTLED if entry >= 0 else UNKNOWN
             matched.explained[number] = (Reason("ruling", (ruling.author, "", ruling.reason)),)
             return [entry] if entry >= 0 else []
-        return []
+        return None
 
     def near_misses(self, values: pa.Array, unused: Sequence[str]) -> builtins.list[NearMiss]:
         """The entries that an open text mentions, of which none is certain."""
@@ -190,3 +242,17 @@ class _Rewriter:
         for owner, entry in zip(mentioned.owners.tolist(), mentioned.entries.tolist(), strict=True):
             named.setdefault(owner, []).append(self.entries[entry])
         return [NearMiss(position, tuple(entries)) for position, entries in named.items()]
+
+
+def _keep_stated(mentioned: Mentioned) -> Mentioned:
+    """The mentions that no word before them denies."""
+    return Mentioned(*(column[~mentioned.is_denied] for column in mentioned))
+
+
+def _mark_partial(reading: Reading) -> Mask:
+    """Texts that list several things, of which some are found and another isn't."""
+    marked = np.flatnonzero(to_mask(pc.match_substring_regex(reading.rest, r"[;|/]")))
+    is_partial = np.zeros(len(reading.rest), np.bool_)
+    texts = reading.rest.take(pa.array(marked)).to_pylist()
+    is_partial[marked] = [has_lost_piece(text) for text in texts]
+    return is_partial

@@ -179,7 +179,7 @@ class Account:
             TableError: Where no rule works on such a column.
         """
         if column not in self.trails:
-            raise TableError(f"no rule works on a column {column!r}{did_you_mean(column, self.trails)}")
+            raise TableError.from_unknown(f"no rule works on a column {column!r}", column, self.trails)
         return self.trails[column]
 
     def follow(self, column: str, raw: str | None) -> list[Step]:

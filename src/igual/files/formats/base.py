@@ -54,9 +54,17 @@ class BatchPart:
     Args:
         table: The rows.
         places: The positions of its columns in the whole table; None where it has all of them.
+        natives: For each column the cells as the file holds them (numbers, days), where the table has texts for them;
+            None where it has the cells themselves.
     """
 
-    def __init__(self, table: pa.Table, places: Sequence[int] | None = None) -> None:
+    def __init__(
+        self,
+        table: pa.Table,
+        places: Sequence[int] | None = None,
+        natives: Sequence[Sequence[Any]] | None = None,
+    ) -> None:
+        self.natives = natives
         self._table = table
         self._places = None if places is None else {place: at for at, place in enumerate(places)}
         self.rows: int = table.num_rows
@@ -212,15 +220,23 @@ class OpenedTable:
         return list(self.schema.names)
 
     @classmethod
-    def of(cls, path: Readable, table: pa.Table, notes: Sequence[str] = ()) -> OpenedTable:
+    def of(
+        cls,
+        path: Readable,
+        table: pa.Table,
+        notes: Sequence[str] = (),
+        natives: Sequence[Sequence[Any]] | None = None,
+    ) -> OpenedTable:
         """Give a table that was read as a whole.
 
         Args:
             path: The file.
             table: Its content.
             notes: What else a reader should know of how it was read.
+            natives: As for `BatchPart`.
         """
-        return cls(path, table.schema, lambda places, size: iter([BatchPart(table)]), notes=notes)
+        part = BatchPart(table, natives=natives)
+        return cls(path, table.schema, lambda places, size: iter([part]), notes=notes)
 
     def parts(self, places: Sequence[int] | None = None, size: int = PART_BYTES) -> Iterator[TablePart]:
         """Read the rows in order.

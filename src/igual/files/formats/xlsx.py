@@ -4,17 +4,18 @@ from __future__ import annotations
 
 import math
 import re
-from datetime import date, datetime, time
+from collections.abc import Sequence
+from datetime import date, datetime, time, timedelta
 from pathlib import Path
 from typing import IO, Any
 
 import pyarrow as pa
 
 from igual.errors import OutputError
-from igual.files.formats.base import CleanPart, Format, OpenedTable, ReadOptions, TextStyle, Writer
+from igual.files.formats.base import BatchPart, CleanPart, Format, OpenedTable, ReadOptions, TextStyle, Writer
 from igual.files.sources import Readable
 from igual.files.workbook_writing import save_workbook
-from igual.files.workbooks import read_workbook
+from igual.files.workbooks import cell_text, read_workbook
 from igual.text.cells import list_cells
 from igual.text.plain_types import join_chunks, to_plain
 
@@ -47,6 +48,23 @@ def _holds(given: Any) -> bool:
     if isinstance(given, int):
         return abs(given) <= _LARGEST_WHOLE
     return bool(math.isfinite(given))
+
+
+def _restore_natives(cells: list[Any], natives: Sequence[Any]) -> list[Any]:
+    """The cells of a column, as the workbook that it was read from had them where their text is the same."""
+    return [
+        native
+        if native is not None
+        and not isinstance(native, str)
+        and _is_held(native)
+        and cell_text(native) == cell
+        else cell
+        for cell, native in zip(cells, natives, strict=True)
+    ]
+
+
+def _is_held(native: Any) -> bool:
+    return isinstance(native, timedelta) or _holds(native)
 
 
 class XlsxFormat:
@@ -101,6 +119,9 @@ class _XlsxWriter:
     def prepare(self, clean: CleanPart) -> Any:
         """Give the cells."""
         columns = [list_cells(join_chunks(to_plain(column)), _holds) for column in clean.table().columns]
+        natives = clean.part.natives if isinstance(clean.part, BatchPart) else None
+        for place, cells in enumerate(natives or ()):
+            columns[place] = _restore_natives(columns[place], cells)
         return columns, clean.part.rows
 
     def write(self, prepared: Any) -> None:
