@@ -212,8 +212,8 @@ def test_what_rules_could_not_do_is_reported() -> None:
         {"p": ["a/b", "a/b/c", ""], "n": ["1", "tall", None], "s": ["1 000", "2", ""], "r": ["a", "x", "b"]}
     )
     assert [hint.text for hint in outcome.hints] == [
-        "rule 1 (part) could not read 1 value of 'x' (1 row): 'a/b/c'",
-        "rule 1 (part) could not read 1 value of 'y' (1 row): 'a/b/c'",
+        "rule 1 (part) found other parts than it asks for in 1 value of 'x' (1 row): 'a/b/c'",
+        "rule 1 (part) found other parts than it asks for in 1 value of 'y' (1 row): 'a/b/c'",
         "rule 2 (number): 1 value of column 'n' (1 row) can't be read in the stated form: 'tall' (1 row)",
         "rule 3 (spacing): column 's' holds nothing but numbers now that its spaces are right; "
         "it stays text (the rule 'number' would change that)",

@@ -52,6 +52,8 @@ def since_lines(changes: Sequence[Since]) -> list[Text]:
                 said.append(
                     f"{format_count(len(values), 'raw value')} {what} ({rows}): {format_found_examples(values)}"
                 )
+        if one.are_identifiers:
+            said.append("nearly every row has a value of its own; which are new or gone is left out")
         if one.moved:
             moves = [
                 f"{quote_value(clean)} {100 * old:.1f} → {100 * new:.1f} %" for clean, old, new in one.moved

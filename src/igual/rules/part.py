@@ -19,8 +19,8 @@ from igual.text.folding import trimmed
 class Part(Rule):
     """Take the n-th part between separators, or put all parts into columns.
 
-    A value without such a part gives an empty text. With several columns, what a value lacks is empty, and what it
-    has too much stays together in the last column. Both are reported. Missing stays missing.
+    A value without such a part gives an empty text, and is reported. With several columns, what a value lacks is
+    empty, and what it has too much stays together in the last column, which is reported. Missing stays missing.
 
     Attributes:
         separator: The text that parts stand between.
@@ -35,6 +35,7 @@ class Part(Rule):
     """
 
     writes_several: ClassVar[bool] = True
+    unread_as: ClassVar[str] = "found other parts than it asks for in"
 
     do: Literal["part"] = "part"
     separator: str = Field(min_length=1)
@@ -63,6 +64,6 @@ class _Rewriter(PlainRewriter):
         if rule.nth is not None:
             part, without = nth_part(values, rule.separator, rule.nth)
             return Rewritten(trimmed(part) if rule.trim else part, Details(unread=without))
-        parts, ragged = all_parts(values, rule.separator, len(rule.targets))
+        parts, has_more = all_parts(values, rule.separator, len(rule.targets))
         columns = tuple(trimmed(part) if rule.trim else part for part in parts)
-        return Rewritten(values, Details(unread=ragged), columns)
+        return Rewritten(values, Details(unread=has_more), columns)

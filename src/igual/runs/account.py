@@ -13,7 +13,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT
+from igual.column import TEXT, Mask
 from igual.errors import TableError, did_you_mean
 from igual.matching.questions import Question, group_questions
 from igual.rules.base import EntrySource
@@ -23,6 +23,7 @@ from igual.runs.crosswalk import Crosswalk
 from igual.runs.crosswalk_rows import SCHEMA, make_crosswalk_table
 from igual.runs.open_values import NOTHING_NEAR, OpenValue, list_open, list_unlisted
 from igual.runs.plan import Plan, list_stages
+from igual.runs.retired import mark_retired
 from igual.runs.stages import Stage, find_near_misses
 from igual.runs.trail import ColumnTrail
 from igual.runs.trail_rows import TRAIL_SCHEMA, make_trail_table
@@ -147,6 +148,11 @@ class Account:
         return list_stages(self.trails)
 
     @cached_property
+    def _retired(self) -> list[Mask]:
+        """For each stage the values that a later rule has found, (met,): they are neither unknown nor open any more."""
+        return [mark_retired(stage, self.trails.get(stage.target)) for stage in self.stages]
+
+    @cached_property
     def _near(self) -> dict[int, list[tuple[int, tuple[str, ...]]]]:
         return {}
 
@@ -217,12 +223,18 @@ class Account:
         """What each rule did to each column."""
         near = Counter((miss.rule, miss.column) for miss in self.near_misses)
         effects = []
-        for (number, target), group in groupby(self.stages, key=lambda stage: (stage.number, stage.target)):
-            stages = list(group)
+        both = zip(self.stages, self._retired, strict=True)
+        for (number, target), pairs in groupby(both, key=lambda pair: (pair[0].number, pair[0].target)):
+            group = list(pairs)
+            stages = [stage for stage, _ in group]
             unknown = [
-                (stage.rows, stage.details.unknown) for stage in stages if stage.details.unknown is not None
+                (stage.rows, stage.details.unknown & ~retired)
+                for stage, retired in group
+                if stage.details.unknown is not None
             ]
-            waiting = [stage.details.open for stage in stages if stage.details.open is not None]
+            waiting = [
+                stage.details.open & ~retired for stage, retired in group if stage.details.open is not None
+            ]
             effects.append(
                 Effect(
                     number,
@@ -245,6 +257,7 @@ class Account:
         unknown: list[UnknownValue] = []
         for place, stage in enumerate(self.stages):
             mask = stage.details.unknown
+            mask = None if mask is None else mask & ~self._retired[place]
             if mask is None or not mask.any():
                 continue
             near = dict(self._near_of(place))
@@ -262,7 +275,11 @@ class Account:
     @cached_property
     def open(self) -> list[OpenValue]:
         """Values that wait for a person, most rows first."""
-        return [one for stage in self.stages for one in list_open(stage, self._name_list(stage))]
+        return [
+            one
+            for stage, retired in zip(self.stages, self._retired, strict=True)
+            for one in list_open(stage, self._name_list(stage), retired)
+        ]
 
     @cached_property
     def questions(self) -> list[Question]:
@@ -287,8 +304,8 @@ class Account:
         """Values that no entry comes near, of rules that take rulings, most rows first."""
         takes_rulings = {stage.number for stage in self.stages if stage.rule.takes_rulings}
         in_contexts = {
-            (stage.number, stage.target): list_unlisted(stage, self._name_list(stage))
-            for stage in self.stages
+            (stage.number, stage.target): list_unlisted(stage, self._name_list(stage), retired)
+            for stage, retired in zip(self.stages, self._retired, strict=True)
         }
         anywhere = [
             OpenValue(one.rule, one.column, one.value, one.rows, "", 0.0, NOTHING_NEAR, ())

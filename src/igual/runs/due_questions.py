@@ -56,7 +56,8 @@ def digest_plan(plan: Plan) -> dict[str, str]:
     Returns:
         What it is, 'the rules' or a list's name, to the first digits of its SHA-256.
     """
-    rules = [rule.dump_words() for _, rule in plan.rules]
+    # Which columns a pattern means differs between tables, and changes no rule.
+    rules = [rule.dump_words() for rule in plan.written or [rule for _, rule in plan.rules]]
     digests = {RULES: _digest(rules)}
     for _, rule in plan.rules:
         if rule.takes_rulings:

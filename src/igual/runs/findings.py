@@ -21,6 +21,8 @@ CHANGED = ValueKind("changed", "comes out differently than before", "come out di
 KINDS = (OPEN, UNLISTED, UNLABELLED, UNREAD, UNDECIDED, RULED_OUT, UNFIT, STALE, CHANGED)
 # Shares of clean values that moved by less aren't worth a line.
 _MOVED = 0.02
+# So many values are identifiers where at least this share of the rows has one of its own.
+_MIN_IDENTIFIERS, _OWN_VALUES = 50, 0.95
 
 
 class FoundValue(NamedTuple):
@@ -98,6 +100,8 @@ class Since(NamedTuple):
         vanished: Raw values that are gone.
         changed: Raw values that come out differently, most rows first.
         moved: Clean values with their shares before and now, farthest moved first.
+        are_identifiers: Whether nearly every row has a value of its own, before and now: which of them are new or gone
+            is left out.
     """
 
     column: str
@@ -105,6 +109,7 @@ class Since(NamedTuple):
     vanished: tuple[FoundValue, ...]
     changed: tuple[ChangedValue, ...]
     moved: tuple[tuple[str, float, float], ...]
+    are_identifiers: bool = False
 
 
 def list_findings(account: Account, rows: int, stale: Iterable[Ruling] = ()) -> list[Finding]:
@@ -220,12 +225,13 @@ def compare_crosswalks(before: Crosswalk, now: Crosswalk) -> list[Since]:
         if column not in before.columns:
             continue
         old, new = _by_raw(before.of_column(column)), _by_raw(now.of_column(column))
-        appeared = [
-            FoundValue(raw, rows) for (raw, given), (_, rows, _) in new.items() if (raw, given) not in old
-        ]
-        gone = [
-            FoundValue(raw, rows) for (raw, given), (_, rows, _) in old.items() if (raw, given) not in new
-        ]
+        old_rows, new_rows = _count_raw(old), _count_raw(new)
+        # Of identifiers each month has its own, and nobody would read the list of them.
+        are_identifiers = _are_identifiers(old_rows) and _are_identifiers(new_rows)
+        appeared, gone = (
+            [FoundValue(raw, rows) for raw, rows in some.items() if raw not in others and not are_identifiers]
+            for some, others in ((new_rows, old_rows), (old_rows, new_rows))
+        )
         # What waited before and is ruled now does not come out differently: it comes out at last.
         changed = [
             ChangedValue(raw, old[raw, given].clean, now_.clean, now_.rows)
@@ -234,7 +240,7 @@ def compare_crosswalks(before: Crosswalk, now: Crosswalk) -> list[Since]:
             and before_.settled
             and (before_.clean or "") != (now_.clean or "")
         ]
-        moved = _moved(_shares(old.values()), _shares(new.values()))
+        moved = () if are_identifiers else _moved(_shares(old.values()), _shares(new.values()))
         compared.append(
             Since(
                 column,
@@ -242,9 +248,23 @@ def compare_crosswalks(before: Crosswalk, now: Crosswalk) -> list[Since]:
                 tuple(sorted(gone, key=lambda one: (-one.rows, one.value or ""))),
                 tuple(sorted(changed, key=lambda one: (-one.rows, one.value))),
                 moved,
+                are_identifiers,
             )
         )
     return compared
+
+
+def _count_raw(rows: Mapping[tuple[str, str], _CleanRows]) -> dict[str, int]:
+    """Rows of each raw value, whatever stands beside it."""
+    counts: dict[str, int] = {}
+    for (raw, _), one in rows.items():
+        counts[raw] = counts.get(raw, 0) + one.rows
+    return counts
+
+
+def _are_identifiers(rows: Mapping[str, int]) -> bool:
+    """Whether nearly every row has a value of its own."""
+    return len(rows) >= _MIN_IDENTIFIERS and len(rows) >= _OWN_VALUES * sum(rows.values())
 
 
 class _CleanRows(NamedTuple):

@@ -115,8 +115,13 @@ def _list_read_columns(account: Account) -> Iterable[Hint]:
             continue
         told.add(trail.source)
         first = trail.stages[0]
-        example = next((value for value in trail.column.values[:2].to_pylist() if value is not None), None)
+        example = pc.min(trail.column.values).as_py()
         yield Hint(first.number, first.rule.do, (trail.source,), "read", (HintValue(example),), (kind,))
+
+
+def _order(values: Iterable[HintValue]) -> list[HintValue]:
+    """Most rows first, then by their characters: engines meet values in different orders."""
+    return sorted(values, key=lambda one: (-one.rows, one.value or ""))
 
 
 def _hint(stage: Stage, kind: str, values: Iterable[HintValue] = (), parts: Sequence[str] = ()) -> Hint:
@@ -232,7 +237,7 @@ def _find_frequent(account: Account) -> Iterable[Hint]:
             of_entry[is_frequent].tolist(),
             strict=True,
         )
-        for value, rows, entry, entry_rows in cells:
+        for value, rows, entry, entry_rows in sorted(cells):
             yield _hint(stage, "as frequent", [HintValue(value, rows, entry)], [str(entry_rows)])
 
 
@@ -257,7 +262,8 @@ def _list_merged_by_case(account: Account) -> Iterable[Hint]:
             flags = pa.array(mask)
             texts = (texts.filter(flags).to_pylist() for texts in (stage.before, stage.after))
             cells = zip(*texts, stage.rows[mask].tolist(), strict=True)
-            yield _hint(stage, "merged", (HintValue(before, rows, after) for before, after, rows in cells))
+            merged = _order(HintValue(before, rows, after) for before, after, rows in cells)
+            yield _hint(stage, "merged", merged)
 
 
 def _list_unread(account: Account) -> Iterable[Hint]:
@@ -273,7 +279,7 @@ def _list_unread(account: Account) -> Iterable[Hint]:
             if mask.any():
                 values = stage.before.filter(pa.array(mask)).to_pylist()
                 cells = zip(values, stage.rows[mask].tolist(), strict=True)
-                unread = (HintValue(value, rows) for value, rows in cells)
+                unread = _order(HintValue(value, rows) for value, rows in cells)
                 yield _hint(stage, "unread", unread, (unread_as,))
 
 
@@ -322,7 +328,7 @@ def _find_unstable(account: Account) -> Iterable[Hint]:
         moved = differs(trail.column.values, trail.clean)
         if not moved.any():
             continue
-        first = int(np.flatnonzero(moved)[0])
+        first = _find_first(trail.column.values, moved)
         guilty = next(stage for stage in trail.stages if stage.changed[stage.positions[first]])
         if guilty.number not in reported:
             steps = tuple(_list_steps(trail, first))
@@ -345,5 +351,12 @@ def _change_again(stage: Stage) -> HintValue | None:
     moved = differs(made, again)
     if not moved.any():
         return None
-    first = int(np.flatnonzero(moved)[0])
+    first = _find_first(made, moved)
     return HintValue(made[first].as_py(), 0, again[first].as_py())
+
+
+def _find_first(values: pa.Array, chosen: Mask) -> int:
+    """The position of the chosen value whose characters come first."""
+    places = np.flatnonzero(chosen)
+    order = pc.sort_indices(values.take(pa.array(places)))
+    return int(places[order[0].as_py()])

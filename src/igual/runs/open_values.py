@@ -58,26 +58,30 @@ class OpenValue(NamedTuple):
         return entry if is_rival(self.score, score) else ""
 
 
-def list_open(stage: Stage, of_list: str) -> list[OpenValue]:
+def list_open(stage: Stage, of_list: str, retired: Mask) -> list[OpenValue]:
     """List the open values of a rule's work.
 
     Args:
         stage: The rule's work.
         of_list: The name of its list, where the column is matched to several.
+        retired: The values that a later rule has found, (met,).
 
     Returns:
         Each value once in each context, most rows first.
     """
     matched = stage.details.matched
-    return [] if matched is None else _list_waiting(stage, of_list, matched, matched.status == OPEN)
+    if matched is None:
+        return []
+    return _list_waiting(stage, of_list, matched, (matched.status == OPEN) & _mark_left(stage, retired))
 
 
-def list_unlisted(stage: Stage, of_list: str) -> list[OpenValue] | None:
+def list_unlisted(stage: Stage, of_list: str, retired: Mask) -> list[OpenValue] | None:
     """List the values of a rule's work that no entry of their context comes near, and that nobody has ruled on.
 
     Args:
         stage: The rule's work.
         of_list: The name of its list, where the column is matched to several.
+        retired: The values that a later rule has found, (met,).
 
     Returns:
         Each value once in each context, most rows first; None where nothing stands beside them, or the rule leaves
@@ -87,7 +91,14 @@ def list_unlisted(stage: Stage, of_list: str) -> list[OpenValue] | None:
     if matched is None or stage.rule.unknown_kind != UNLISTED or (matched.within is None and not of_list):
         return None
     is_unruled = (matched.status == UNKNOWN) & (matched.how != How.RULING)
-    return _list_waiting(stage, of_list, matched, is_unruled)
+    return _list_waiting(stage, of_list, matched, is_unruled & _mark_left(stage, retired))
+
+
+def _mark_left(stage: Stage, retired: Mask) -> Mask:
+    """Which of the matched values no later rule has found, (matched,)."""
+    was_matched = stage.details.was_matched
+    left: Mask = ~retired if was_matched is None else ~retired[was_matched]
+    return left
 
 
 def _list_waiting(stage: Stage, of_list: str, matched: Matched, is_waiting: Mask) -> list[OpenValue]:

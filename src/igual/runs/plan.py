@@ -38,12 +38,14 @@ class Plan:
         rules: The rules with their places in the rulebook, from 1, in the order in which they act.
         shelf: The lists, codebooks and pair lists that they refer to by name.
         rulings: What was decided on single values.
+        written: The rules as they were written, where patterns stood for columns; () where `rules` are these.
         prepared: Number to rule, ready for work, of those that have worked already.
     """
 
     rules: Sequence[tuple[int, Rule]]
     shelf: Shelf = field(default_factory=Shelf)
     rulings: Rulings = field(default_factory=Rulings)
+    written: Sequence[Rule] = ()
     prepared: dict[int, Rewriter] = field(default_factory=dict, repr=False, compare=False)
 
     def run(self, trails: Mapping[str, ColumnTrail]) -> dict[str, ColumnTrail]:

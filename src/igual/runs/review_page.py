@@ -63,5 +63,7 @@ class ReviewPage(Displayed):
         plan = self.account.plan
         shelf = plan.shelf
         rules = [rule for _, rule in plan.rules]
-        book = Rulebook(rules, shelf.lists, shelf.codebooks, shelf.pairs, rulings=plan.rulings)
+        book = Rulebook(
+            rules, shelf.lists, shelf.codebooks, shelf.pairs, rulings=plan.rulings, written=plan.written
+        )
         return review_sheet(sheet, plan.rulings, book, by, on or date.today().isoformat(), overrule)

@@ -44,6 +44,7 @@ class Rulebook(Tabled):
         headers: A style of the rule `case` for the names of the columns, once the rules are done (None: they stay).
         checks: What must hold of the clean columns.
         rulings: What was decided on single values; they are kept in a file of their own.
+        written: The rules as they were written, where `fit` has put columns in the place of patterns.
 
     Raises:
         RulebookError: When a rule refers to a list or codebook that isn't there, or there is nothing to do.
@@ -65,6 +66,7 @@ class Rulebook(Tabled):
     headers: Style | None = None
     checks: Sequence[Check] = ()
     rulings: Rulings = field(default_factory=Rulings, compare=False)
+    written: Sequence[Rule] = field(default=(), compare=False, kw_only=True)
 
     def __post_init__(self) -> None:
         for word, kind in (("rules", Rule), ("checks", Check)):
@@ -138,7 +140,7 @@ class Rulebook(Tabled):
     @property
     def plan(self) -> Plan:
         """The rules with their numbers, and all that they need."""
-        return Plan(list(enumerate(self.rules, 1)), self.shelf, self.rulings)
+        return Plan(list(enumerate(self.rules, 1)), self.shelf, self.rulings, self.written)
 
     def apply(self, table: Any, *, only: int | None = None) -> Outcome:
         """Apply the rules to a table, which stays as it is.
@@ -343,7 +345,9 @@ class Rulebook(Tabled):
         Raises:
             RulebookError: Where a pattern fits no column.
         """
-        return replace(self, rules=fit_rules(self.rules, names, texts)) if self.has_patterns(names) else self
+        if not self.has_patterns(names):
+            return self
+        return replace(self, rules=fit_rules(self.rules, names, texts), written=self.written or self.rules)
 
     def matched_columns(self) -> list[str]:
         """List the columns on whose values somebody may have to rule."""

@@ -69,14 +69,14 @@ def _take_part(values: pa.Array, parts: pa.Array, place: int) -> Cut:
 
 
 def all_parts(values: pa.Array, separator: str, count: int) -> tuple[list[pa.Array], Mask]:
-    """The first parts, as many as `count`; and which texts have fewer or more.
+    """The first parts, as many as `count`; and which texts have more.
 
-    What fewer lack is ''; what more have stays together in the last part, so that nothing is lost.
+    What texts of fewer lack is ''; what others have too much stays together in the last part, so that nothing is lost.
     """
     parts = pc.split_pattern(values, pattern=separator, max_splits=count - 1)
     everything = pc.list_value_length(pc.split_pattern(values, pattern=separator)).fill_null(count)
-    ragged = to_mask(pc.not_equal(everything, count))
-    return [_take_part(values, parts, place).values for place in range(count)], ragged
+    has_more = to_mask(pc.greater(everything, count))
+    return [_take_part(values, parts, place).values for place in range(count)], has_more
 
 
 def nth_piece(values: pa.Array, between: bytes, is_meant: Callable[[pa.Array], Mask], nth: int) -> Cut:
