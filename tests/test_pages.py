@@ -64,7 +64,7 @@ def test_the_page_of_a_run_tells_all_in_order(run: Run, few_trees: Path, browser
         page = opened.page
         headings = page.locator("h2").all_inner_texts()
         assert headings == [
-            "What needs somebody now", "How spellings flow together", "What each rule changed", "Crosswalk", "Hints", "Checks",
+            "To do", "How spellings flow together", "What each rule changed", "Crosswalk", "Hints", "Checks",
             "Since the last run",
         ]  # fmt: skip
         assert [link.get_attribute("href") for link in page.locator("nav a").all()] == [
@@ -428,3 +428,36 @@ def test_labels_are_cut_in_their_middle() -> None:
     before, after = mark("a mapel", "a maple")
     assert [piece.look for piece in getattr(after, "stretches")] == ["", "came", ""]  # noqa: B009
     assert before.look == "marked"
+
+
+def test_every_column_with_something_to_decide_shows_and_is_searched(
+    tmp_path: Path, browser: Browser
+) -> None:
+    near = igual.ReferenceList([f"{letter}ites Quest" for letter in "KMB"] + ["Old Town"])
+    columns = [f"column{number}" for number in range(6)]
+    few = [f"Nowhere {number}" for number in range(300)]
+    table = {
+        name: (few[:2] if place < 4 else few) * (150 if place < 4 else 1)
+        for place, name in enumerate(columns)
+    }
+    table = {
+        name: cells if place != 5 else ["Kitesx Qust"] * 300
+        for place, (name, cells) in enumerate(table.items())
+    }
+    book = igual.Rulebook([igual.rules.Match(columns=tuple(columns), list="near")], lists={"near": near})
+    book.apply(table).report(tmp_path / "page.html")
+    with browser.open(tmp_path / "page.html") as opened:
+        opened.refuse_trouble()
+        due = opened.page.locator("#due")
+        summed = due.locator(".grid").first.inner_text()
+        assert all(name in summed for name in columns)
+        for grid, sought in (
+            (due.locator(".grid").last, "nowhere 299"),
+            (due.locator(".grid").last, "column 4"),
+        ):
+            grid.locator("input[type=search]").fill(sought)
+            opened.wait_until(
+                f"[...document.querySelectorAll('#due tbody tr')].some(row => !row.hidden && row.textContent.toLowerCase().includes('{sought}'))"
+            )
+            told = grid.locator("[role=status]").inner_text()
+            assert not told.startswith("0 of")

@@ -246,7 +246,10 @@ class _Rewriter:
 
 def _keep_stated(mentioned: Mentioned) -> Mentioned:
     """The mentions that no word before them denies."""
-    return Mentioned(*(column[~mentioned.is_denied] for column in mentioned))
+    is_stated = ~mentioned.is_denied
+    return Mentioned(
+        mentioned.owners[is_stated], mentioned.entries[is_stated], mentioned.is_denied[is_stated]
+    )
 
 
 def _mark_partial(reading: Reading) -> Mask:

@@ -49,6 +49,8 @@ def _mark_found(stage: Stage) -> Mask | None:
         return None
     if stage.rule.condition is not None:
         # Values that the condition leaves out were not looked up: only those that came out changed certainly were.
-        return stage.changed & ~np.logical_or.reduce(misses)
-    present = to_mask(stage.before.is_valid()) & ~is_blank(stage.before)
-    return present & ~np.logical_or.reduce(misses)
+        looked_up = stage.changed
+    else:
+        looked_up = to_mask(stage.before.is_valid()) & ~is_blank(stage.before)
+    hits: Mask = looked_up & ~np.logical_or.reduce(misses)
+    return hits

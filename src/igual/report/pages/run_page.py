@@ -1,10 +1,10 @@
-"""The page of a run: what was read, what became of it, what needs somebody."""
+"""The page of a run: what was read, what became of it, what is to be done."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 from igual.matching.matched import OPEN, UNKNOWN
 from igual.report.check_views import format_finding_kind, format_found_examples
@@ -35,13 +35,18 @@ from igual.report.questions import format_question
 from igual.report.reasons import format_reasons
 from igual.report.records import format_found_by
 from igual.report.wording import format_count
-from igual.runs.account import Account
+from igual.rules.kinds import OPEN as OPEN_KIND
+from igual.runs.account import Account, UnknownValue
 from igual.runs.crosswalk_rows import make_crosswalk_table
 from igual.runs.findings import Finding, Since, list_findings
 from igual.runs.hints import Hint
+from igual.runs.open_values import OpenValue
 from igual.runs.preview import make_preview
 
-_MOST_DUE, _MOST_CHANGES, _MOST_HINTS = 100, 6, 60
+_MAX_QUESTIONS, _MOST_CHANGES, _MOST_HINTS = 1_000, 6, 60
+# So many values to decide are in a page, and can be searched; grids of more rows than the second have a search.
+_MAX_DUE, _MAX_SHORT = 20_000, 12
+Due = TypeVar("Due", OpenValue, UnknownValue)
 _OPEN_FLOWS = 1
 
 
@@ -164,12 +169,11 @@ def _count(account: Account, rows: int) -> Figures:
 
 
 def _list_due(account: Account, findings: Sequence[Finding]) -> Section:
-    """What needs somebody: questions that settle many, open values, what has no label or entry."""
+    """What needs a decision: by column, questions that settle many, open values, what has no label or entry."""
     if not findings:
-        return Section(
-            "due", "What needs somebody now", (), "Nothing: every value is settled, labelled and in form."
-        )
-    parts = []
+        return Section("due", "To do", (), "Nothing: every value is settled, labelled and in form.")
+    rows_of = _count_due_rows(account)
+    parts = [_sum_up_columns(rows_of)] if rows_of else []
     kinds = [question for question in account.questions if question.cause is not None]
     if kinds:
         asked = [
@@ -181,13 +185,14 @@ def _list_due(account: Account, findings: Sequence[Finding]) -> Section:
             )
             for one in kinds
         ]
-        shown, more = cut(asked, _MOST_DUE, "question")
+        shown, more = cut(asked, _MAX_QUESTIONS, "question")
         parts.append(
             Grid(
                 "Questions of which one answer settles many",
                 ("question", "column", "values#", "rows#"),
                 shown,
                 more,
+                is_long=len(asked) > _MAX_SHORT,
             )
         )
     waiting = [
@@ -199,13 +204,15 @@ def _list_due(account: Account, findings: Sequence[Finding]) -> Section:
             score(one.score if one.proposal else None),
             quiet(format_reasons(one.reasons, one.value, one.proposal)),
         )
-        for one in account.open
+        for one in _group_by_column(account.open, rows_of)
     ]
     if waiting:
-        shown, more = cut(waiting, _MOST_DUE, "value")
         names = ("value", "rows#", "column", "perhaps", "score#", "why it is open")
-        title = f"Open: {format_count(len(waiting), 'value')}"
-        parts.append(Grid(title, names, shown, more, is_long=len(waiting) > 12))
+        parts.append(
+            _make_due_grid(
+                f"Open: {format_count(len(account.open), 'value')}", names, waiting, len(account.open)
+            )
+        )
     unknown = [
         (
             value(one.value),
@@ -214,14 +221,56 @@ def _list_due(account: Account, findings: Sequence[Finding]) -> Section:
             Cell(f"{one.kind}, rule {one.rule}"),
             value(" or ".join(one.near)) if one.near else Cell(""),
         )
-        for one in account.unknown
+        for one in _group_by_column(account.unknown, rows_of)
     ]
     if unknown:
-        shown, more = cut(unknown, _MOST_DUE, "value")
         headings = ("value", "rows#", "column", "what", "nearest")
-        title = f"Without a label, an entry or a reading: {format_count(len(unknown), 'value')}"
-        parts.append(Grid(title, headings, shown, more, is_long=len(unknown) > 12))
-    return Section("due", "What needs somebody now", tuple(parts))
+        title = f"Without a label, an entry or a reading: {format_count(len(account.unknown), 'value')}"
+        parts.append(_make_due_grid(title, headings, unknown, len(account.unknown)))
+    return Section("due", "To do", tuple(parts))
+
+
+def _count_due_rows(account: Account) -> dict[str, dict[str, tuple[int, int]]]:
+    """For each column, most rows first, the values and rows of each kind of thing to do."""
+    counts: dict[str, dict[str, tuple[int, int]]] = {}
+    due = [(one.column, OPEN_KIND.name, one.rows) for one in account.open]
+    due += [(one.column, one.kind, one.rows) for one in account.unknown]
+    for column, kind, count in due:
+        of_column = counts.setdefault(column, {})
+        values, rows = of_column.get(kind, (0, 0))
+        of_column[kind] = values + 1, rows + count
+    return dict(sorted(counts.items(), key=lambda item: (-_sum_rows(item[1]), item[0])))
+
+
+def _sum_rows(kinds: Mapping[str, tuple[int, int]]) -> int:
+    return sum(rows for _, rows in kinds.values())
+
+
+def _sum_up_columns(rows_of: Mapping[str, Mapping[str, tuple[int, int]]]) -> Grid:
+    rows = [
+        (value(column), Cell(kind), number(values), number(count))
+        for column, kinds in rows_of.items()
+        for kind, (values, count) in kinds.items()
+    ]
+    headings = ("column", "what", "values#", "rows#")
+    return Grid("By column", headings, rows, is_long=len(rows) > _MAX_SHORT)
+
+
+def _group_by_column(due: Sequence[Due], rows_of: Mapping[str, object]) -> list[Due]:
+    """What is to be done column by column, those of most rows first; of very many each column gets its share."""
+    by_column: dict[str, list[Due]] = {column: [] for column in rows_of}
+    for one in due:
+        by_column[one.column].append(one)
+    rooms = share_room([len(some) for some in by_column.values()], _MAX_DUE)
+    return [one for some, room in zip(by_column.values(), rooms, strict=True) for one in some[:room]]
+
+
+def _make_due_grid(
+    title: str, headings: tuple[str, ...], rows: Sequence[Sequence[AnyCell]], whole: int
+) -> Grid:
+    left = whole - len(rows)
+    more = f"and {format_count(left, 'more value')}, which --json lists" if left else ""
+    return Grid(title, headings, rows, more, is_long=len(rows) > _MAX_SHORT)
 
 
 def _spellings(account: Account, column: str) -> list[Spelling]:
@@ -241,11 +290,11 @@ def _draw_flows(account: Account) -> Section:
             flows.append(flow)
     lead = (
         "Raw spellings at the left, as thick as they have rows; clean values at the right. Coloured is what was "
-        "changed, dashed what waits for somebody."
+        "changed, dashed what needs a decision."
     )
     if not flows:
         return Section(
-            "flows", "How spellings flow together", (), "No value was changed, and none waits for somebody."
+            "flows", "How spellings flow together", (), "No value was changed, and none needs a decision."
         )
     return Section("flows", "How spellings flow together", tuple(flows), lead)
 
