@@ -246,3 +246,52 @@ def test_the_draft_finds_most_of_what_the_demo_changes(trees: Path) -> None:
             differing &= texts[1].str.casefold() != texts[0].str.casefold()
         assert not differing.any(), name
     assert agreed / changed >= 0.8
+
+
+def test_what_is_in_force_changes_no_value_that_a_list_or_codebook_knows() -> None:
+    people = igual.ReferenceList(["MacGregor", "O'Neill", "Van Dyke", "Smith"])
+    table = {"name": ["MacGregor"] * 5 + ["Smith"] * 30 + ["smith", "JONES"] + ["Unlisted Person"] * 60}
+    draft = igual.draft(table, lists={"people": people})
+    assert draft.rules == []
+    assert [(rule.do, rule.columns) for rule in draft.uncertain][0] == ("case", ("name",))
+    assert all("MacGregor" not in pairs.pairs for pairs in draft.pairs.values())
+
+
+def test_lists_and_codebooks_come_before_what_else_a_column_may_need() -> None:
+    codes = {"codes": igual.Codebook({"a1": "one", "B2": "two", "c3": "three"})}
+    table = {"code": ["a1", "B2", "c3", "c3"] * 30 + ["C3"]}
+    draft = igual.draft(table, codebooks=codes)
+    assert [rule.do for rule in draft.rules] == ["label"]
+    # Two that know as much of a column: which is meant is asked.
+    two = igual.draft(
+        {"code": ["a1", "B2"] * 9}, codebooks={**codes, "others": igual.Codebook({"a1": "x", "B2": "y"})}
+    )
+    assert two.rules == []
+    assert [rule.do for rule in two.uncertain] == ["label"]
+
+
+def test_lists_and_codebooks_that_are_not_used_are_named_with_the_reason() -> None:
+    table = {"k": ["2.0", "1.0", "3.0"] * 12, "c": ["A1", "B2", "a1", "x"] * 9}
+    draft = igual.draft(
+        table,
+        codebooks={
+            "numbers": igual.Codebook({"1": "x", "2": "y", "3": "z"}),
+            "codes": igual.Codebook({"A1": "one", "B2": "two"}),
+        },
+        lists={"elsewhere": igual.ReferenceList(["Norway maple"])},
+    )
+    assert [(one.name, one.column, one.near) for one in draft.not_used] == [
+        ("elsewhere", "", ""), ("numbers", "k", draft.not_used[1].near), ("codes", "c", "A1"),
+    ]  # fmt: skip
+    assert (draft.not_used[1].value, draft.not_used[1].near) in {("2.0", "2"), ("1.0", "1"), ("3.0", "3")}
+    shown = " ".join(str(draft).split())
+    assert "codebook 'numbers' is not used: it knows no value of any column ('" in shown
+    assert (
+        "codebook 'codes' is not used: it knows 50 % of the rows of column 'c', and 80 % are needed" in shown
+    )
+
+
+def test_dates_in_words_are_no_spellings_of_each_other() -> None:
+    table = {"on": ["12. September 2024", "12 septembre 2024", "3. Mai 2024", "3 mai 2024"] * 9 + ["no date"]}
+    draft = igual.draft(table)
+    assert (draft.rules, dict(draft.pairs)) == ([], {})

@@ -441,7 +441,7 @@ def test_every_column_with_something_to_decide_shows_and_is_searched(
         for place, name in enumerate(columns)
     }
     table = {
-        name: cells if place != 5 else ["Kitesx Qust"] * 300
+        name: cells if place != 5 else ["ites Quest"] * 300
         for place, (name, cells) in enumerate(table.items())
     }
     book = igual.Rulebook([igual.rules.Match(columns=tuple(columns), list="near")], lists={"near": near})
@@ -450,7 +450,7 @@ def test_every_column_with_something_to_decide_shows_and_is_searched(
         opened.refuse_trouble()
         due = opened.page.locator("#due")
         summed = due.locator(".grid").first.inner_text()
-        assert all(name in summed for name in columns)
+        assert [name for name in columns if name not in summed] == [], summed
         for grid, sought in (
             (due.locator(".grid").last, "nowhere 299"),
             (due.locator(".grid").last, "column 4"),

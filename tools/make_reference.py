@@ -62,7 +62,7 @@ JSON: dict[str, dict[str, Any]] = {
         "breaks": None,
         "unexplained_rows": None,
     },
-    "draft": {"rules": None, "pairs": None, "codes": None, "headers": None, "written": None},
+    "draft": {"rules": None, "pairs": None, "codes": None, "headers": None, "not_used": None, "written": None},
     "match": {
         "column": None,
         "list": None,

@@ -81,14 +81,12 @@ class Suggestion(NamedTuple):
         rule: The rule.
         evidence: What speaks for it.
         is_certain: Whether nothing speaks against it.
-        is_last_resort: Whether it isn't needed where a list has the column's values.
         is_reading: Whether it is needed though it changes no text: it makes numbers of them.
     """
 
     rule: Rule
     evidence: DraftEvidence
     is_certain: bool
-    is_last_resort: bool = False
     is_reading: bool = False
 
 
@@ -327,4 +325,4 @@ def _suggest_case(name: str, values: pa.Array, rows: Counts) -> Iterator[Suggest
     others = ~same[best]
     is_certain = bool(rows[others & to_mask(known)].sum() >= 0.5 * rows[others].sum())
     evidence = DraftEvidence("one case", share, examples=_list_examples(values, others))
-    yield Suggestion(Case(column=name, style=best), evidence, is_certain, is_last_resort=True)
+    yield Suggestion(Case(column=name, style=best), evidence, is_certain)

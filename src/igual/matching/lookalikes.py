@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from itertools import combinations
+from itertools import chain, combinations, pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -23,6 +23,7 @@ from igual.matching.choosing import concatenate_candidates
 from igual.matching.chunks import ProgressCallback, work_in_chunks
 from igual.matching.doubts import find_doubts, mark_doubtful
 from igual.matching.exact_parts import number_by_exact_parts
+from igual.matching.keys import letters_key, plain
 from igual.matching.lookups import How
 from igual.matching.pairs import Ints, pack_pairs
 from igual.matching.queries import Queries
@@ -38,6 +39,8 @@ _REORDERED_COST = 1.0
 _DECIMALS = 4
 # Every two members of a group are compared: a larger group is left in parts.
 _MOST_MEMBERS = 200
+# A slip leaves at least this share of the pairs of letters; among more kinds than so many two nearly always share them.
+_SHARED, _FEW = 0.35, 200
 # Of many texts with the same words so many may be the centre of a group.
 _MOST_CENTRES = 20
 SAME_KEY_SCORE = 0.999
@@ -197,6 +200,19 @@ def _preference(text: str, rows: int, accepted: Collection[str]) -> tuple[bool, 
     return text not in accepted, flaws, -rows, text
 
 
+def _share_letters(texts: Sequence[str]) -> bool:
+    """Whether any two texts share so many pairs of letters that one may be the other, misspelt."""
+    pairs = [{*pairwise(f" {text} ")} for text in texts]
+    having: dict[tuple[str, str], list[int]] = {}
+    for number, some in enumerate(pairs):
+        shared = Counter(chain.from_iterable(having.get(pair, ()) for pair in some))
+        if any(count >= _SHARED * min(len(some), len(pairs[other])) for other, count in shared.items()):
+            return True
+        for pair in some:
+            having.setdefault(pair, []).append(number)
+    return False
+
+
 def _group_kinds(
     leaders: pa.Array,
     rows: Floats,
@@ -215,6 +231,9 @@ def _group_kinds(
         vocabulary: Words that are treated in a way of their own.
         on_progress: Is called with how many of how many parts are done.
     """
+    if len(leaders) <= _FEW and not _share_letters(letters_key(plain(leaders)).to_pylist()):
+        # Nothing is near anything, which is known before a search is built: a table may have thousands of columns.
+        return {}
     order = pc.sort_indices(leaders)
     # The search has its spellings in the order of their characters; kinds are numbered by their rows.
     kind_of = order.to_numpy(zero_copy_only=False).astype(np.int64)

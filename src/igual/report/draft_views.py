@@ -7,9 +7,11 @@ from collections.abc import Sequence
 from rich.console import Group, RenderableType
 from rich.text import Text
 
+from igual.lists import SHELVES
+from igual.report.evidence import format_share
 from igual.report.tables import MOST_SHOWN, Cell, draw_table, draw_text, draw_value
-from igual.report.wording import format_count
-from igual.runs.draft import Draft, Drafted
+from igual.report.wording import format_count, quote_value
+from igual.runs.draft import Draft, Drafted, NotUsed
 from igual.text.characters import visible
 
 _LONGEST = 24
@@ -34,9 +36,9 @@ def _draw_examples(drafted: Drafted) -> Text:
 
 def draft_view(draft: Draft) -> RenderableType:
     """The rules in force, those that a steward has to decide on, and columns of codes."""
-    if not draft.drafted and not draft.codes and draft.headers is None:
-        return Text("Nothing needs a rule.", style="green")
     parts: list[RenderableType] = []
+    if not draft.drafted and not draft.codes and draft.headers is None:
+        parts.append(Text("Nothing needs a rule.", style="green"))
     for title, is_certain in (("rule", True), ("rule to decide on (commented out)", False)):
         rows: list[Sequence[Cell]] = [
             (
@@ -65,4 +67,29 @@ def draft_view(draft: Draft) -> RenderableType:
         parts.append(draw_table(title, ("column", "codes"), listed))
     if draft.headers is not None:
         parts.append(Text(f'Most column names are written so: headers = "{draft.headers}" (commented out)'))
+    parts += [Text(format_not_used(one)) for one in draft.not_used]
     return Group(*parts)
+
+
+def format_not_used(one: NotUsed) -> str:
+    """Say why a list or codebook that was given is not used.
+
+    Args:
+        one: The list or codebook.
+
+    Returns:
+        A sentence.
+    """
+    what = f"{SHELVES[one.shelf]} {quote_value(one.name)} is not used"
+    if not one.column or not one.share:
+        near = (
+            f" ({quote_value(one.value)} in column {quote_value(one.column)} is near {quote_value(one.near)})"
+        )
+        return f"{what}: it knows no value of any column{near if one.near else ''}"
+    example = (
+        f" {quote_value(one.value)} for {quote_value(one.near)}" if one.near else f" {quote_value(one.value)}"
+    )
+    return (
+        f"{what}: it knows {format_share(one.share)} of the rows of column {quote_value(one.column)}, and "
+        f"{format_share(one.needed)} are needed; not, for example,{example}"
+    )

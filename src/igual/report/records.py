@@ -385,6 +385,7 @@ def from_draft(draft: Draft, written: Sequence[str]) -> dict[str, Any]:
         "pairs": {column: dict(pairs.pairs) for column, pairs in draft.pairs.items()},
         "codes": {column: list(codes) for column, codes in draft.codes.items()},
         "headers": draft.headers,
+        "not_used": to_records(draft.not_used),
         "written": list(written),
     }
 

@@ -12,7 +12,8 @@ from igual.lists import Shelf
 from igual.rules.base import Rule
 from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
 from igual.settings import Several
-from igual.text.filtering import Form, Kind, filtered, in_form, repaired, straightened
+from igual.text.characters import Form
+from igual.text.filtering import Kind, filtered, in_form, repaired, straightened
 from igual.text.folding import without_accents
 
 

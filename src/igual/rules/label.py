@@ -21,6 +21,7 @@ from igual.rules.kinds import UNLABELLED, ValueKind
 from igual.rules.lookup import Otherwise, fill_unknown, unknown_among
 from igual.rules.rewriters import Details, NearMiss, Rewriter, Rewritten
 from igual.text.folding import casefold
+from igual.text.reading import numbers
 
 
 class Label(Rule):
@@ -135,5 +136,12 @@ class _Rewriter:
         return Rewritten(new, Details(unknown, used, by_case))
 
     def near_misses(self, values: pa.Array, unused: Sequence[str]) -> list[NearMiss]:
-        near = self._near.find(values)
-        return [NearMiss(position, (entry,)) for position, entry in near.items()]
+        near = dict(self._near.find(values))
+        # The same number, written otherwise: `2.0` or `02` for `2`.
+        codes = pa.array(self.entries[: self._plain], TEXT)
+        known, sought = numbers(codes), numbers(values)
+        order = np.argsort(known, kind="stable")
+        place = np.minimum(np.searchsorted(known[order], sought), max(len(known) - 1, 0))
+        for position in np.flatnonzero(known[order][place] == sought if len(known) else []).tolist():
+            near.setdefault(position, self.entries[order[place[position]]])
+        return [NearMiss(position, (near[position],)) for position in sorted(near)]

@@ -6,12 +6,13 @@ from collections.abc import Mapping
 from typing import Literal
 
 import pyarrow as pa
+import pyarrow.compute as pc
 from pydantic import Field, field_validator
 
 from igual.lists import Shelf
 from igual.rules.base import Rule
 from igual.rules.rewriters import Details, PlainRewriter, Rewriter, Rewritten
-from igual.text.arrays import LONGEST_TEXT
+from igual.text.arrays import LONGEST_TEXT, refuse_long_texts
 from igual.text.cutting import overlaid
 
 
@@ -58,6 +59,8 @@ class _Rewriter(PlainRewriter):
         self._text = rule.text.ljust(rule.length, rule.pad)[: rule.length] if rule.same_length else rule.text
 
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
+        # No more is put in than the text, before it is known how much goes.
+        refuse_long_texts(pc.add(pc.binary_length(values).cast(pa.int64()), len(self._text.encode())), values)
         new, short = overlaid(
             values, self._rule.start, self._rule.length, self._text, same_length=self._rule.same_length
         )

@@ -6,12 +6,13 @@ from collections.abc import Mapping
 from typing import Literal
 
 import pyarrow as pa
+import pyarrow.compute as pc
 from pydantic import Field
 
 from igual.lists import Shelf
 from igual.rules.base import Rule
 from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
-from igual.text.arrays import LONGEST_TEXT
+from igual.text.arrays import LONGEST_TEXT, refuse_long_texts
 from igual.text.cutting import padded
 
 
@@ -48,4 +49,7 @@ class _Rewriter(PlainRewriter):
         self._rule = rule
 
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
+        width = self._rule.width * len(self._rule.fill.encode())
+        lengths = pc.binary_length(values).cast(pa.int64())
+        refuse_long_texts(pc.if_else(pc.equal(lengths, 0), 0, pc.max_element_wise(lengths, width)), values)
         return Rewritten(padded(values, self._rule.width, self._rule.fill, self._rule.side == "start"))

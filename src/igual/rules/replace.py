@@ -9,7 +9,7 @@ import numpy as np
 import pyarrow as pa
 from pydantic import Field, field_validator, model_validator
 
-from igual.column import TEXT, to_mask
+from igual.column import TEXT, Mask, to_mask
 from igual.errors import RulebookError
 from igual.lists import Need, Shelf
 from igual.pieces import change_pieces
@@ -18,7 +18,13 @@ from igual.rules.rewriters import Details, NearMiss, Note, Rewriter, Rewritten
 from igual.settings import Value
 from igual.text.folding import light_key
 from igual.text.in_turn import ReplacingInTurn, substituted_in_turn
-from igual.text.patterns import LAST_PLACE, checked_sought, checked_substitution, substituted
+from igual.text.patterns import (
+    LAST_PLACE,
+    checked_sought,
+    checked_substitution,
+    find_any_pattern,
+    substituted,
+)
 from igual.text.replacing import PLACE, Replaced, Replacing, Where, find_first
 
 
@@ -138,7 +144,7 @@ class _Rewriter:
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
         rule = self._rule
         if rule.pattern:
-            result = substituted_in_turn(values, self._pairs, self._substitute)
+            result = substituted_in_turn(values, self._pairs, self._substitute, self._find_any)
         else:
             fill = {**beside, **dict.fromkeys(rule.columns, values)} if rule.fill else None
             result = self._replacing.replace(values, fill)
@@ -153,6 +159,9 @@ class _Rewriter:
             )
 
         return change_pieces(values, change)
+
+    def _find_any(self, values: pa.Array, patterns: Sequence[str]) -> Mask:
+        return find_any_pattern(values, patterns, self._rule.where, self._rule.ignore_case)
 
     def _prepare(self, pairs: Mapping[str, str]) -> Replacing:
         rule = self._rule

@@ -13,12 +13,13 @@ import pyarrow.compute as pc
 from igual.column import TEXT, Codes, Column, Counts, count_rows, is_in_place
 from igual.distinct import find_distinct
 from igual.engines import CleanColumn, OutputType
+from igual.errors import RulebookError, error_context
 from igual.rules.base import Rule
 from igual.rules.outputs import conform
 from igual.rules.rewriters import Details, Rewriter
 from igual.runs.stages import KeptTexts, Stage
 from igual.runs.together import MANY, PreparedRule, count_until_merging, rewrite_together
-from igual.text.arrays import differs
+from igual.text.arrays import differs, refuse_large_column
 
 
 @dataclass(frozen=True, eq=False)
@@ -92,6 +93,10 @@ class ColumnTrail:
         trail = trail._combine(others) if others else trail
         beside = {other.name: _latest(trail.beside, other.name) for other in others}
         result = step.apply(trail.values, beside)
+        # Many rules, each of which makes a little more, are one that makes very much.
+        with error_context(f"rule {number} ({rule.do})", RulebookError):
+            for made in result.columns if result.columns is not None else (result.values,):
+                refuse_large_column(pc.binary_length(made), trail.column.values, *beside.values())
         targets = (rule.into,) if isinstance(rule.into, str) else rule.into or (self.name,)
         columns = result.columns if result.columns is not None else (result.values,)
         output = step.output

@@ -16,6 +16,8 @@ from igual.text.packed import Packed, slices, unpack
 
 # No rule makes a value longer than this, in bytes: a value is something that people read.
 LONGEST_TEXT = 1 << 20
+# The distinct values that a rule makes are no more bytes together than this, or than so many times those it met.
+LARGEST_COLUMN, _MOST_TIMES = 1 << 25, 8
 # Stands between texts that are worked on together; it is a letter of no script.
 _BETWEEN = "\x1f"
 
@@ -31,12 +33,13 @@ def has_pattern(values: pa.Array, pattern: str) -> Mask:
 
 
 def refuse_long_texts(lengths: pa.Array, values: pa.Array) -> None:
-    """Raise RulebookError where a rule would make a value longer than anything that people read.
+    """Raise RulebookError where a rule would make a value longer than people read, or a column far larger.
 
     Args:
         lengths: The lengths in bytes that the values would have, (values,).
         values: The values as they are now, (values,).
     """
+    refuse_large_column(lengths, values)
     longest = pc.max(lengths).as_py() or 0
     if longest > LONGEST_TEXT and longest > (pc.max(pc.binary_length(values)).as_py() or 0):
         value = values[pc.index(lengths, longest).as_py()].as_py()
@@ -44,6 +47,25 @@ def refuse_long_texts(lengths: pa.Array, values: pa.Array) -> None:
             f"it would make {visible(value, 40, every_space=False)!r} {longest:,} bytes long; "
             f"{LONGEST_TEXT:,} are allowed"
         )
+
+
+def refuse_large_column(lengths: pa.Array, *made_of: pa.Array) -> None:
+    """Raise RulebookError where rules would make far more of a column than there was.
+
+    Args:
+        lengths: The lengths in bytes that its values would have, (made,).
+        *made_of: The values that they are made of, (values,) each.
+    """
+    whole = _add_up(lengths)
+    if whole <= LARGEST_COLUMN:
+        return
+    allowed = max(LARGEST_COLUMN, _MOST_TIMES * sum(_add_up(pc.binary_length(texts)) for texts in made_of))
+    if whole > allowed:
+        raise RulebookError(f"it would make {whole:,} bytes of distinct values; {allowed:,} are allowed")
+
+
+def _add_up(lengths: pa.Array) -> int:
+    return pc.sum(pc.cast(lengths, pa.int64())).as_py() or 0
 
 
 def has_any(values: pa.Array, text: str) -> bool:

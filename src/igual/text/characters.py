@@ -4,7 +4,12 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from functools import cache
+from typing import Literal
 
+Form = Literal["NFC", "NFD", "NFKC", "NFKD"]
+# Text streams are safe with up to 30 marks in a row (UAX #15, 13.1); so many are sorted apart.
+_MAX_MARKS = 64
 SPACE = " "
 TAB = "\t"
 LINE_BREAKS = "\n\r\v\f\x85\u2028\u2029"
@@ -49,10 +54,12 @@ OTHER_INVISIBLE = {
     "\u2068": "first-strong isolate",
     "\u2069": "end of isolate",
 }
-# What renders as nothing although it stands for a letter, an operator, a tag or a note.
+# What renders as nothing although it stands for a letter, an operator, a variant, a tag or a note: what Unicode calls
+# default-ignorable (DerivedCoreProperties.txt), and characters that only say how others are laid out.
 UNRENDERED = (
-    "\u034f\u115f\u1160\u17b4\u17b5\u180b-\u180d\u180f\u2061-\u2065\u206a-\u206f\u2800\u3164\uffa0\ufff0-\ufffb"
-    "\U0001bca0-\U0001bca3\U0001d173-\U0001d17a\U000e0000-\U000e00ff\U000e01f0-\U000e0fff\ud800-\udfff"
+    "\u034f\u115f\u1160\u17b4\u17b5\u180b-\u180d\u180f\u2061-\u2065\u206a-\u206f\u2800\u3164\uffa0\ufff0-\ufffb\ufe00-\ufe0f"
+    "\U00013430-\U0001345f"
+    "\U0001bca0-\U0001bca3\U0001d173-\U0001d17a\U000e0000-\U000e0fff\ud800-\udfff"
 )
 NAMED = {**ODD_SPACES, **ZERO_WIDTH, **JOINERS, **OTHER_INVISIBLE}
 
@@ -158,6 +165,33 @@ def visible(text: str | None, most: int | None = None, *, every_space: bool = Tr
         _drawing, shown.removesuffix(gap) if gap else shown
     )
     return f"{drawn}{gap}…" if cut else drawn
+
+
+def normalize(form: Form, text: str) -> str:
+    """Bring a text into a Unicode normalisation form (UAX #15), in time that grows with its length alone.
+
+    Python puts marks in their order by insertion, which takes hours for a letter with very many of them: long runs are
+    sorted first.
+
+    Example:
+        >>> normalize("NFC", "e" + "\u0301")
+        'é'
+    """
+    if len(text) > _MAX_MARKS and (many := _find_many_marks()).search(text):
+        text = many.sub(_order_marks, text)
+    return unicodedata.normalize(form, text)
+
+
+@cache
+def _find_many_marks() -> re.Pattern[str]:
+    """Runs of more marks than any text has, of those that canonical ordering moves."""
+    moved = "".join(chr(code) for code in range(0x300, 0x1F000) if unicodedata.combining(chr(code)))
+    return re.compile(f"[{re.escape(moved)}]{{{_MAX_MARKS},}}")
+
+
+def _order_marks(run: re.Match[str]) -> str:
+    decomposed = "".join(unicodedata.normalize("NFD", mark) for mark in run[0])
+    return "".join(sorted(decomposed, key=unicodedata.combining))
 
 
 # Marks that may be left out, as accents and points may: of no script, Greek and Cyrillic, Hebrew, Arabic, Syriac.

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import re
-import unicodedata
 from collections.abc import Iterable
+from functools import partial
 from typing import Literal
 
 import pyarrow as pa
@@ -13,11 +13,10 @@ import pyarrow.compute as pc
 from igual.column import TEXT
 from igual.text.arrays import as_it_is, ascii_or, beyond_ascii, each_where, has_pattern, put_where, together
 from igual.text.beyond import map_characters
-from igual.text.characters import JOINERS, OTHER_INVISIBLE, ZERO_WIDTH
+from igual.text.characters import JOINERS, OTHER_INVISIBLE, ZERO_WIDTH, Form, normalize
 from igual.text.packed import keep_bytes, pack, unpack
 
 Kind = Literal["digits", "letters", "punctuation", "symbols", "marks", "spaces", "control", "invisible"]
-Form = Literal["NFC", "NFD", "NFKC", "NFKD"]
 
 _CLASSES: dict[str, str] = {
     "digits": r"\p{Nd}",
@@ -60,9 +59,7 @@ def filtered(values: pa.Array, keep: Iterable[Kind], drop: Iterable[Kind], state
 
 def in_form(values: pa.Array, form: Form) -> pa.Array:
     """Texts in a Unicode normalisation form (UAX #15)."""
-    return ascii_or(
-        values, as_it_is, lambda some: together(some, lambda text: unicodedata.normalize(form, text))
-    )
+    return ascii_or(values, as_it_is, lambda some: together(some, partial(normalize, form)))
 
 
 def straightened(values: pa.Array) -> pa.Array:

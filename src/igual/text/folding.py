@@ -22,7 +22,7 @@ from igual.text.arrays import (
     together,
 )
 from igual.text.beyond import find_characters, map_characters
-from igual.text.characters import JOINERS, LINE_BREAKS, NAMED, ODD_SPACES, is_accent
+from igual.text.characters import JOINERS, LINE_BREAKS, NAMED, ODD_SPACES, is_accent, normalize
 from igual.text.packed import (
     ByteKinds,
     Offsets,
@@ -49,7 +49,7 @@ _UNDECOMPOSED = {
     "ı": "i", "ŧ": "t", "Ŧ": "T", "æ": "ae", "Æ": "AE", "œ": "oe", "Œ": "OE", "ß": "ss", "ẞ": "SS",
     "þ": "th", "Þ": "Th",
 }  # fmt: skip
-_decompose, _compose = (partial(unicodedata.normalize, form) for form in ("NFD", "NFC"))
+_decompose, _compose = (partial(normalize, form) for form in ("NFD", "NFC"))
 # All but signs, and scripts in which no letter has others to grow together with, once marks are gone.
 _NEEDS_NEIGHBOURS = (
     r"[^\x00-\x{08ff}\x{1e00}-\x{1fff}\x{2000}-\x{2bff}\x{3000}-\x{30ff}\x{3400}-\x{4dbf}\x{4e00}-\x{9fff}"

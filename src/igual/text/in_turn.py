@@ -12,7 +12,7 @@ import pyarrow as pa
 
 from igual.column import TEXT, Mask
 from igual.pieces import in_pieces
-from igual.text.arrays import differs
+from igual.text.arrays import differs, refuse_long_texts
 from igual.text.finding import FoundTexts, take_leftmost
 from igual.text.folding import casefold
 from igual.text.packed import Offsets, mark, pack, splice, unpack
@@ -20,6 +20,14 @@ from igual.text.replacing import Replaced, Replacing, refuse_growth
 
 # Whether what an earlier pair puts in is changed by a later one: (earlier, later).
 IsChanged = Callable[[int, int], bool]
+
+
+# So many patterns are looked for at once, to find out whether any of them is there.
+_PATTERNS_AT_ONCE = 64
+# So many pairs of pairs are looked through for those of which one changes what the other has put in.
+_MAX_MEETING = 1_000
+# Few values are worked on text by text, where the pairs to try on them are no more than so many together.
+_FEW_TRIES = 2_000_000
 
 
 class _Changes(NamedTuple):
@@ -53,12 +61,37 @@ class ReplacingInTurn(Replacing):
             values: Texts, (values,).
             beside: Not made use of.
         """
-        pieces = in_pieces(values, lambda start, size: self._replace_piece(values.slice(start, size), start))
+        if self._is_plain and len(values) * len(self._pairs) <= _FEW_TRIES:
+            pieces = [self._replace_few(values)]
+        else:
+            pieces = in_pieces(
+                values, lambda start, size: self._replace_piece(values.slice(start, size), start)
+            )
         changes = _join([made for _, made in pieces])
         used = mark(len(self._pairs), changes.pairs)
         feeding = self._list_feeding(used)
         again = _list_changed_again(list(self._pairs), changes, feeding, self._is_changed)
         return Replaced(pa.concat_arrays([made for made, _ in pieces]), used, again)
+
+    @property
+    def _is_plain(self) -> bool:
+        """Whether pairs act wherever their text stands, as Python's own replacing does."""
+        return self._where == "anywhere" and self._nth is None and not self._ignore_case
+
+    def _replace_few(self, values: pa.Array) -> tuple[pa.Array, _Changes]:
+        """Pair after pair, text by text: rounds over few texts cost more than the texts."""
+        made, changed = [], []
+        for place, text in enumerate(values.to_pylist()):
+            for pair, (sought, given) in enumerate(self._listed if text is not None else ()):
+                if sought in text:
+                    refuse_long_texts(pa.array([len(text) + text.count(sought) * len(given)]), values)
+                    new = text.replace(sought, given)
+                    if new != text:
+                        changed.append((place, pair))
+                    text = new
+            made.append(text)
+        where = np.array(changed, np.int64).reshape(-1, 2)
+        return pa.array(made, TEXT), _Changes(where[:, 0], where[:, 1])
 
     def _replace_piece(self, values: pa.Array, start: int) -> tuple[pa.Array, _Changes]:
         """Round after round; what no further pair stands in is done with."""
@@ -119,11 +152,18 @@ class ReplacingInTurn(Replacing):
         return [(one, other) for one, other in found if one < other and used[other]]
 
     def _is_changed(self, earlier: int, later: int) -> bool:
-        return self._replace_alone(later, self._givens[earlier]) != self._givens[earlier]
+        made = self._givens[earlier]
+        if self._is_plain:
+            sought, given = self._listed[later]
+            return made.replace(sought, given) != made
+        return self._replace_alone(later, made) != made
 
 
 def substituted_in_turn(
-    values: pa.Array, pairs: Mapping[str, str], one: Callable[[pa.Array, str, str], pa.Array]
+    values: pa.Array,
+    pairs: Mapping[str, str],
+    one: Callable[[pa.Array, str, str], pa.Array],
+    find_any: Callable[[pa.Array, Sequence[str]], Mask],
 ) -> Replaced:
     """Replace pattern after pattern in the given order, each acting on what the ones before it made.
 
@@ -131,14 +171,28 @@ def substituted_in_turn(
         values: Texts, (values,).
         pairs: Patterns to look for, and what is put in their places.
         one: Replaces one pattern by its text.
+        find_any: Tells in which texts one of some patterns is found.
     """
     listed = list(pairs.items())
     changes = [_Changes(np.zeros(0, np.int64), np.zeros(0, np.int64))]
-    for pair, (sought, given) in enumerate(listed):
-        new = one(values, sought, given)
+
+    def replace_one(values: pa.Array, pair: int) -> pa.Array:
+        new = one(values, *listed[pair])
         changed = np.flatnonzero(differs(values, new))
         changes.append(_Changes(changed, np.full(len(changed), pair)))
-        values = new
+        return new
+
+    def replace_some(values: pa.Array, start: int, stop: int) -> pa.Array:
+        """Patterns of a range, halved until those are left that are found in some value."""
+        if stop - start > 1:
+            if not find_any(values, [sought for sought, _ in listed[start:stop]]).any():
+                return values
+            middle = (start + stop) // 2
+            return replace_some(replace_some(values, start, middle), middle, stop)
+        return replace_one(values, start)
+
+    for start in range(0, len(listed), _PATTERNS_AT_ONCE):
+        values = replace_some(values, start, min(start + _PATTERNS_AT_ONCE, len(listed)))
 
     def is_changed(earlier: int, later: int) -> bool:
         output = pa.array([listed[earlier][1]], TEXT)
@@ -146,8 +200,20 @@ def substituted_in_turn(
 
     joined = _join(changes)
     used = mark(len(listed), joined.pairs)
-    both = itertools.combinations(np.flatnonzero(used).tolist(), 2)
+    both = _list_meeting(joined)
     return Replaced(values, used, _list_changed_again(list(pairs), joined, both, is_changed))
+
+
+def _list_meeting(changes: _Changes) -> list[tuple[int, int]]:
+    """Pairs of pairs that have changed one value, of very many only the first."""
+    order = np.lexsort((changes.pairs, changes.values))
+    starts = np.flatnonzero(np.diff(changes.values[order], prepend=-1))
+    meeting: set[tuple[int, int]] = set()
+    for some in np.split(changes.pairs[order], starts[1:]):
+        meeting.update(itertools.islice(itertools.combinations(some.tolist(), 2), _MAX_MEETING))
+        if len(meeting) >= _MAX_MEETING:
+            break
+    return sorted(meeting)[:_MAX_MEETING]
 
 
 def _join(changes: Sequence[_Changes]) -> _Changes:

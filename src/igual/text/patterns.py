@@ -14,7 +14,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask, to_mask
-from igual.text.arrays import LONGEST_TEXT, has_any, refuse_long_texts
+from igual.text.arrays import LARGEST_COLUMN, LONGEST_TEXT, has_any, refuse_long_texts
 from igual.text.packed import Offsets, Packed, cut_out, mark_character, pack, slices, unpack
 
 _LARGEST = 10_000
@@ -128,9 +128,7 @@ def substituted(
         nth: Only the n-th place, from 1.
         ignore_case: Find texts in any case.
     """
-    flags = "(?i)" if ignore_case else ""
-    first, last = {"whole": ("^", "$"), "start": ("^", ""), "end": ("", "$")}.get(where, ("", ""))
-    whole = f"{flags}{first}(?:{_closed(pattern)}){last}"
+    whole = _place(pattern, where, ignore_case)
     _refuse_growth(values, whole, given)
     if nth is None:
         return pc.replace_substring_regex(values, pattern=whole, replacement=given)
@@ -143,11 +141,39 @@ def substituted(
     return pack(cut_out(matches.texts, starts.ravel(), stops.ravel()), values).cast(values.type)
 
 
+def _place(pattern: str, where: str, ignore_case: bool) -> str:
+    """A pattern that is only found in some places of a text."""
+    flags = "(?i)" if ignore_case else ""
+    first, last = {"whole": ("^", "$"), "start": ("^", ""), "end": ("", "$")}.get(where, ("", ""))
+    return f"{flags}{first}(?:{_closed(pattern)}){last}"
+
+
+def find_any_pattern(values: pa.Array, patterns: Sequence[str], where: str, ignore_case: bool) -> Mask:
+    """Tell in which texts one of some patterns is found.
+
+    Args:
+        values: Texts, (values,).
+        patterns: Regular expressions (RE2 syntax).
+        where: As for `substituted`.
+        ignore_case: As for `substituted`.
+
+    Returns:
+        A flag for each text, (values,); all are set where the patterns can't be looked for together.
+    """
+    joined = "|".join(f"(?:{_place(pattern, where, ignore_case)})" for pattern in patterns)
+    try:
+        return to_mask(pc.match_substring_regex(values, joined))
+    except pa.ArrowInvalid:  # two groups of one name, or too much for one expression
+        return np.ones(len(values), np.bool_)
+
+
 def _refuse_growth(values: pa.Array, pattern: str, given: str) -> None:
     """Raise RulebookError, before it is made, where a replacement would make a value far too long."""
     lengths = pc.binary_length(values)
     size, references = len(given.encode()), given.count("\\")
-    if (pc.max(lengths).as_py() or 0) * max(size, references + 1) <= LONGEST_TEXT:
+    times = max(size, references + 1)
+    whole = (pc.sum(lengths).as_py() or 0) * times
+    if (pc.max(lengths).as_py() or 0) * times <= LONGEST_TEXT and whole <= LARGEST_COLUMN:
         return
     # All that is found in a value is no longer than the value, so each reference puts in that much at most.
     counts = pc.count_substring_regex(values, pattern=pattern)

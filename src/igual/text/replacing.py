@@ -11,7 +11,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask
-from igual.text.arrays import LONGEST_TEXT, as_it_is, refuse_long_texts
+from igual.text.arrays import LARGEST_COLUMN, LONGEST_TEXT, as_it_is, refuse_long_texts
 from igual.text.beyond import find_characters, mark_alnum
 from igual.text.finding import FoundTexts, TextFinder
 from igual.text.folding import casefold
@@ -241,9 +241,13 @@ def refuse_growth(
         in_turn: Whether one of them is at work, and not all together.
     """
     lengths = _lengths(values)
-    longest = pc.max(lengths).as_py() or 0
+    longest, whole = pc.max(lengths).as_py() or 0, pc.sum(lengths).as_py() or 0
+
+    def is_harmless(times: int) -> bool:
+        return longest * times <= LONGEST_TEXT and whole * times <= LARGEST_COLUMN
+
     # No character takes more than four bytes.
-    if beside is None and longest * 4 * max(map(len, pairs.values()), default=0) <= LONGEST_TEXT:
+    if beside is None and is_harmless(4 * max(map(len, pairs.values()), default=0)):
         return
     made_of = [_take_apart(given, beside is not None) for given in pairs.values()]
     named = {
@@ -251,7 +255,7 @@ def refuse_growth(
     }
     most = {name: pc.max(sizes).as_py() or 0 for name, sizes in named.items()}
     largest = max((size + sum(most[name] for name in names) for size, names in made_of), default=0)
-    if longest * largest <= LONGEST_TEXT:
+    if is_harmless(largest):
         return
     grown = lengths
     for sought, (size, names) in zip(pairs, made_of, strict=True):
