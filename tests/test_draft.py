@@ -253,7 +253,7 @@ def test_what_is_in_force_changes_no_value_that_a_list_or_codebook_knows() -> No
     table = {"name": ["MacGregor"] * 5 + ["Smith"] * 30 + ["smith", "JONES"] + ["Unlisted Person"] * 60}
     draft = igual.draft(table, lists={"people": people})
     assert draft.rules == []
-    assert [(rule.do, rule.columns) for rule in draft.uncertain][0] == ("case", ("name",))
+    assert next((rule.do, rule.columns) for rule in draft.uncertain) == ("case", ("name",))
     assert all("MacGregor" not in pairs.pairs for pairs in draft.pairs.values())
 
 
@@ -275,7 +275,7 @@ def test_lists_and_codebooks_that_are_not_used_are_named_with_the_reason() -> No
     draft = igual.draft(
         table,
         codebooks={
-            "numbers": igual.Codebook({"1": "x", "2": "y", "3": "z"}),
+            "numbers": igual.Codebook({"1": "one", "2": "two", "3": "three"}),
             "codes": igual.Codebook({"A1": "one", "B2": "two"}),
         },
         lists={"elsewhere": igual.ReferenceList(["Norway maple"])},

@@ -403,3 +403,25 @@ def test_an_interrupted_command_is_brief(tmp_path: Path) -> None:
     process.send_signal(signal.SIGINT)
     _, errors = process.communicate(timeout=60)
     assert "Traceback" not in errors
+
+
+@pytest.mark.parametrize(
+    ("values", "wanted", "asked"),
+    [
+        (["10 in", "12 in", "7 in"], ["25.4", None, None], "12 in"),
+        (["Y", "N", "0", "ja", "yes"], ["yes", "no", "no", None, None], "ja"),
+        (["Dubois, Marie-Claire", "Sophie Lefebvre", "Petit, Anne-Lise"], ["Marie-Claire Dubois", None, None], "Sophie Lefebvre"),
+        (["12.05.2024", "13.06.2024", "2024-05-01"], ["2024-05-12", "2024-06-13", None], "2024-05-01"),
+    ],
+)  # fmt: skip
+def test_what_no_example_shows_is_asked_about(
+    values: list[str], wanted: list[str | None], asked: str
+) -> None:
+    learned = igual.learn(values, wanted)
+    assert learned.ask is not None
+    assert values[learned.ask] == asked
+
+
+def test_what_examples_show_is_not_asked_about_again() -> None:
+    learned = igual.learn(["Ana Morel", "Tom Holm", "Eva Lund", "Ivo Penn"], ["Morel", "Holm", None, None])
+    assert (learned.values, learned.ask) == (["Morel", "Holm", "Lund", "Penn"], None)

@@ -152,13 +152,30 @@ def _list_keys(steps: Chain, texts: Sequence[str]) -> list[tuple[object, ...]]:
     return list(zip(changed, has_zeros, *taken, strict=True))
 
 
+def shape_of(values: pa.Array) -> pa.Array:
+    """Give the shape of texts: runs of letters as `a`, of digits as `9`, of spaces as one, all marks as they are.
+
+    Args:
+        values: Texts, (values,).
+
+    Returns:
+        Their shapes, (values,).
+
+    Example:
+        >>> shape_of(pa.array(["12. May 2024", "Dubois, M."])).to_pylist()
+        ['9. a 9', 'a, a.']
+    """
+    shapes = values
+    for pattern, given in ((r"\p{L}+", "a"), ("[0-9]+", "9"), (r"\s+", " ")):
+        shapes = pc.replace_substring_regex(shapes, pattern=pattern, replacement=given)
+    return shapes
+
+
 def choose_first(values: pa.Array) -> int | None:
     """Which value to ask about before anything is known: of the commonest shape, the one with least twice in it."""
     if not len(values):
         return None
-    shapes = values
-    for pattern, given in ((r"\p{L}+", "a"), ("[0-9]+", "9"), (r"\s+", " ")):
-        shapes = pc.replace_substring_regex(shapes, pattern=pattern, replacement=given)
+    shapes = shape_of(values)
     counted = shapes.value_counts()
     order = np.argsort(-counted.field(1).to_numpy(), kind="stable")
     commonest = counted.field(0)[int(order[0])]

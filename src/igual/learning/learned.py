@@ -9,13 +9,15 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 
+from igual.column import to_mask
 from igual.display import Displayed
 from igual.errors import RulebookError
 from igual.learning.building import ChainBuilder, Chained
 from igual.learning.columns import SEPARATOR
 from igual.learning.examples import INSTEAD, Combined
-from igual.learning.inference import Inferred, infer, list_unmatched_values
+from igual.learning.inference import Inferred, infer, list_unmatched_values, shape_of
 from igual.learning.search import Stop
 from igual.rules.base import Rule
 from igual.rules.blanks import Blanks
@@ -147,6 +149,8 @@ def learn_rules(
     elif not wanted:
         chains = []
     ask = int(left[inferred.ask]) if inferred.ask is not None else builder.find_difference(chains, wanted)
+    if ask is None and chains and wanted:
+        ask = _find_unshown(chains[0], combined, wanted)
     breaks = None if inferred.breaks is None else int(left[inferred.breaks])
     first = builder.first_rows()
     return Learned(
@@ -159,6 +163,31 @@ def learn_rules(
         target,
         stop.is_set,
     )
+
+
+def _find_unshown(chain: Chained, combined: Combined, wanted: Mapping[int, str | None]) -> int | None:
+    """Find a value that the best rule treats in a way that no example shows: it is asked about, however sure that is.
+
+    Such are values that the rule empties, values that it changes though no example has their shape, and values of which
+    it makes one and the same text.
+
+    Returns:
+        The position of the one in most rows; None where there is none.
+    """
+    texts = combined.texts
+    is_answered = np.zeros(len(texts), np.bool_)
+    is_answered[list(wanted)] = True
+    is_changed = differs(chain.values, texts) & ~is_answered
+    shapes = shape_of(texts)
+    shown = pc.is_in(shapes, shapes.take(pa.array(sorted(wanted))))
+    is_unshown = is_blank(chain.values) & ~is_blank(texts)
+    is_unshown |= ~to_mask(shown)
+    made = chain.values.filter(pa.array(is_changed))
+    outputs = made.unique().to_pylist()
+    if len(outputs) == 1 and outputs[0] in wanted.values():
+        is_unshown[:] = True
+    places = np.flatnonzero(is_changed & is_unshown)
+    return int(places[np.argmax(combined.rows[places])]) if len(places) else None
 
 
 def _find_blank_rules(
