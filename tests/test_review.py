@@ -315,3 +315,67 @@ def test_what_a_sheet_was_made_for_may_be_anything(made_for: str, tmp_path: Path
     assert [one.ruling.ruling for one in review.accepted] == ["oak"]
     assert list(review.outdated) == ([] if not made_for else ["the rules", "l"])
     assert "\x1b" not in repr(review)
+
+
+def lay_out_two_lists(write: Callable[[str, str | bytes], Path]) -> None:
+    write("near.csv", "value,alias\nNorway maple,\nCommon oak,\n")
+    write("far.csv", "value\nDawlish\n")
+    lists = '[lists]\nnear = { file = "near.csv" }\nfar = { file = "far.csv" }\n'
+    rules = "".join(
+        f'[[rule]]\ncolumn = "{column}"\ndo = "match"\nlist = "{name}"\n\n'
+        for column, name in (("a", "near"), ("b", "far"))
+    )
+    write("r.toml", f"igual = 1\n\n{lists}\n{rules}")
+
+
+def test_additions_are_written_to_all_lists_or_to_none(
+    run: Run, write: Callable[[str, str | bytes], Path], tmp_path: Path
+) -> None:
+    lay_out_two_lists(write)
+    # The second list has no column for aliases.
+    head = "column,value,ruling,reason,by,on\n"
+    write(
+        "r.rulings.csv",
+        f"{head}a,Silver birch,new entry,,me,2026-05-08\nb,The old warren,alias of Dawlish,,me,2026-05-08\n",
+    )
+    done = run("review r.toml --add-to-lists")
+    assert (done.returncode, "has no column 'alias'" in done.stderr) == (2, True)
+    assert (tmp_path / "near.csv").read_text() == "value,alias\nNorway maple,\nCommon oak,\n"
+    write("far.csv", "value,alias\nDawlish,\n")
+    assert run("review r.toml --add-to-lists").returncode == 0
+    assert "Silver birch" in (tmp_path / "near.csv").read_text()
+    assert "Dawlish,The old warren" in (tmp_path / "far.csv").read_text()
+
+
+def test_slips_and_other_cases_are_no_aliases(
+    run: Run, write: Callable[[str, str | bytes], Path], tmp_path: Path
+) -> None:
+    lay_out_two_lists(write)
+    rulings = "".join(
+        f"a,{value},alias of Norway maple,,me,2026-05-08\n"
+        for value in ("Norwy maple", "NORWAY  MAPLE", "Norwya mapel", "ACPL")
+    )
+    write("r.rulings.csv", f"column,value,ruling,reason,by,on\n{rulings}")
+    assert run("review r.toml --add-to-lists").returncode == 0
+    assert (tmp_path / "near.csv").read_text() == "value,alias\nNorway maple,ACPL\nCommon oak,\n"
+
+
+def test_values_that_a_new_entry_unsettles_are_named_before_it_is_written(
+    run: Run, write: Callable[[str, str | bytes], Path], tmp_path: Path
+) -> None:
+    lay_out_two_lists(write)
+    write("t.csv", "a,b\n" + "Norwai maple,Dawlish\n" * 3)
+    write("r.rulings.csv", "column,value,ruling,reason,by,on\na,Norwax maple,new entry,,me,2026-05-08\n")
+    looked = run("review r.toml --add-to-lists --look --table t.csv")
+    assert looked.returncode == 0
+    assert "'a': 'Norwai maple' (3 rows) is settled now, and would be open" in looked.stdout
+    assert "Norwax" not in (tmp_path / "near.csv").read_text()
+    assert "Norwai maple" in run("review r.toml --add-to-lists --table t.csv").stdout
+    assert "Norwax maple" in (tmp_path / "near.csv").read_text()
+    write("old.csv", "value\nNorway maple\nCommon oak\n")
+    shown = run("lists old.csv near.csv --rulebook r.toml --list near --table t.csv").stdout
+    assert "'a': 'Norwai maple' (3 rows) is settled now, and would be open" in shown
+    record = json.loads(
+        run("lists old.csv near.csv --rulebook r.toml --list near --table t.csv --json").stdout
+    )
+    assert [(one["value"], one["rows"]) for one in record["unsettles"]] == [("Norwai maple", 3)]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import csv
 import json
 import os
@@ -208,8 +209,9 @@ def test_what_a_killed_run_left_is_removed_by_the_next(run: Run, write: Write, t
     write("b.toml", book(f'{RULE}do = "spacing"\n'))
     write(".clean.csv.00000000.part", "half")
     alive = Outputs()
-    living = alive.place(tmp_path / "clean.csv")
-    assert not (tmp_path / ".clean.csv.00000000.part").exists()
+    alive.place(tmp_path / "clean.csv")
+    (living,) = tmp_path.glob(".clean.csv.*.part")
+    assert living.name != ".clean.csv.00000000.part"
     write(".clean.csv.00000001.part", "half")
     assert run("apply b.toml t.csv --out clean.csv").returncode == 0
     assert [path.name for path in tmp_path.glob(".*.part")] == [living.name]
@@ -220,13 +222,13 @@ def test_what_a_killed_run_left_is_removed_by_the_next(run: Run, write: Write, t
 def test_a_request_to_stop_waits_for_renaming(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     from igual.files.outputs import outputs
 
-    rename = Path.replace
+    rename = os.replace
 
-    def interrupt(self: Path, target: Any) -> Path:
+    def interrupt(source: str, target: str, **more: Any) -> None:
         os.kill(os.getpid(), signal.SIGINT)
-        return rename(self, target)
+        rename(source, target, **more)
 
-    monkeypatch.setattr(Path, "replace", interrupt)
+    monkeypatch.setattr(os, "replace", interrupt)
     # Who starts the tests in the background may have had requests to stop ignored.
     found = signal.signal(signal.SIGINT, signal.default_int_handler)
     try:
@@ -571,3 +573,54 @@ def test_plain_lists_and_mappings_serve_as_what_they_stand_for() -> None:
         igual.Rulebook(rules, **plain | {"lists": {"l": ["oak", "oak"]}})
     assert igual.lookalikes(["Oak", "oak"], reference=["oak"]).pairs == {"Oak": "oak"}
     assert igual.compare_lists(["a"], ["b"])["what"].tolist() == ["added", "removed"]
+
+
+def test_a_link_to_rulings_elsewhere_is_refused_by_every_command(
+    run: Run, write: Write, tmp_path: Path
+) -> None:
+    inner = tmp_path / "inner"
+    inner.mkdir()
+    head = "column,value,ruling,reason,by,on\n"
+    elsewhere = write("elsewhere.csv", f"{head}a,x,keep,,me,2026-05-08\n")
+    (inner / "b.toml").write_text(
+        book(f'{RULE}do = "match"\nlist = "l"\n') + '\n[lists]\nl = { file = "l.csv" }\n'
+    )
+    (inner / "l.csv").write_text("value\ny\n")
+    (inner / "t.csv").write_text("a\nx\n")
+    (inner / "b.rulings.csv").symlink_to(elsewhere)
+    for call in (
+        "review b.toml --withdraw x",
+        "apply b.toml t.csv",
+        "check b.toml t.csv",
+        "review b.toml --add-to-lists",
+    ):
+        done = run(call, folder=inner)
+        assert (done.returncode, "lies outside the rulebook's folder" in done.stderr) == (2, True), call
+    assert elsewhere.read_text() == f"{head}a,x,keep,,me,2026-05-08\n"
+
+
+def test_a_lock_that_is_a_link_empties_nothing(tmp_path: Path) -> None:
+    from igual.errors import IgualError
+    from igual.files.rulings import record_rulings
+    from igual.rulings import Ruling
+
+    precious = tmp_path / "precious.txt"
+    precious.write_text("keep me")
+    (tmp_path / ".r.rulings.csv.lock").symlink_to(precious)
+    with contextlib.suppress(IgualError):
+        record_rulings(tmp_path / "r.rulings.csv", [Ruling("a", "x", "keep", "", "me", "2026-05-08")])
+    assert precious.read_text() == "keep me"
+
+
+def test_a_traceback_on_request_draws_what_terminals_would_obey(tmp_path: Path) -> None:
+    name = "\x1b[31mred\x1b]0;title\x07.csv"
+    done = subprocess.run(
+        [str(COMMAND), "survey", name],
+        cwd=tmp_path,
+        capture_output=True,
+        env={**os.environ, "IGUAL_DEBUG": "1"},
+    )
+    assert done.returncode == 2
+    assert b"Traceback" in done.stderr
+    assert b"\x1b" not in done.stderr
+    assert b"\x07" not in done.stderr

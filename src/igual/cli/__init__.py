@@ -23,6 +23,7 @@ from igual.cli._process import (
     flush_streams,
     leave,
     mend_environment,
+    print_traceback,
     soften_streams,
     take_signals,
     wants_traceback,
@@ -166,7 +167,7 @@ def main() -> None:
         if isinstance(error, SystemExit):
             raise
         if wants_traceback() and isinstance(error, Exception):
-            raise
+            print_traceback(error)
         status = explain_failure(error, was_interrupted=interrupted.is_set())
     while True:
         # One that comes on the way here is too late.

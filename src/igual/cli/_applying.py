@@ -55,6 +55,13 @@ def apply_files(
     return whole, pieces
 
 
+def run_on_table(book: Rulebook, table: TableSource) -> Account:
+    """Apply a rulebook to what occurs in a table, and give the account alone."""
+    opened = open_table(table)
+    fitted = book.fit(opened.names, list_text_fields(opened.schema))
+    return gather_pieces(work_pieces(fitted, opened, Bounds()))[1]
+
+
 def gather_pieces(pieces: Pieces) -> tuple[int, Account]:
     """Work all pieces of a table: how many rows they have, and the account of all."""
     gatherer, rows = Gatherer(), 0

@@ -8,6 +8,7 @@ import os
 import signal
 import sys
 import threading
+import traceback
 from typing import NoReturn
 
 import click
@@ -47,6 +48,12 @@ def take_signals(came: threading.Event) -> None:
 def wants_traceback() -> bool:
     """Whether an error is to end in a traceback, for those who look for a mistake in Igual."""
     return os.environ.get("IGUAL_DEBUG", "0") not in ("", "0")
+
+
+def print_traceback(error: Exception) -> None:
+    """Print where an error came from, with whatever a terminal would take for commands drawn."""
+    lines = "".join(traceback.format_exception(error)).splitlines()
+    print("\n".join(map(printable, lines)), file=sys.stderr)
 
 
 def mend_environment() -> None:
@@ -133,7 +140,9 @@ def _format_error(error: BaseException) -> tuple[str, ...]:
     if _is_short_of_memory(error):
         return ("the computer has too little free memory for this table",)
     if isinstance(error, OSError) and error.strerror:
-        return (f"{error.filename or 'standard output'}: {error.strerror}",)
+        if error.filename is None:
+            return (f"standard output: {error.strerror}; files that were to be written are written",)
+        return (f"{error.filename}: {error.strerror}",)
     return (f"unforeseen error, {type(error).__name__}: {error}", _REPORT)
 
 

@@ -21,8 +21,10 @@ from igual.cli._options import (
 )
 
 if TYPE_CHECKING:
+    from igual.files.list_changes import ListAdditions
     from igual.rulings import Rulings
     from igual.runs.review import Answer, Review
+    from igual.runs.rulebook import Rulebook
 
 
 # A page shows so many other columns of the rows of a value, unless it is said which.
@@ -32,7 +34,11 @@ _SHOWN = 6
 @click.command(short_help="Take rulings on what is open, from a sheet or one by one.")
 @rulebook_argument
 @click.argument("sheet", required=False)
-@click.option("--table", metavar="TABLE", help="Without SHEET: ask about what is open in this table.")
+@click.option(
+    "--table",
+    metavar="TABLE",
+    help="Without SHEET: ask about what is open in this table, or say what --add-to-lists changes in it.",
+)
 @click.option(
     "--show", "show_columns", metavar="COLUMNS", help="Show these columns of some rows of each value: a,b."
 )
@@ -83,7 +89,7 @@ def review(
                igual review trees.toml --withdraw library
     """  # noqa: D301 - \b keeps the lines of the examples
     from igual.cli._applying import user
-    from igual.files.list_changes import add_to_list_files
+    from igual.files.list_changes import add_to_list_files, find_additions
     from igual.files.rulebooks import load_rulebook
     from igual.files.rulings import rulings_file
     from igual.files.sheets import read_sheet
@@ -99,7 +105,7 @@ def review(
         raise click.UsageError("Give a SHEET or --table, not both.")
     if show_columns and table is None:
         raise click.UsageError("--show needs --table: its rows are shown.")
-    kept, status = rulings_file(rulebook), 0
+    kept, status = rulings_file(rulebook, allow_outside), 0
     if withdraw is not None:
         from igual.cli._asking import withdraw_last
 
@@ -118,16 +124,34 @@ def review(
             show(review_view(taken))
             if taken.accepted:
                 show_line("Nothing was written: --look only looks." if look else f"Kept in {kept}")
-    elif table is not None:
+    elif table is not None and (page or not add_to_lists):
         source = TableSource((table,), encoding)
         if page:
             _write_page(rulebook, source, page, show_columns, allow_outside, force=force)
         else:
             _ask(rulebook, source, show_columns, allow_outside, who)
-    if add_to_lists and not look:
-        for line in add_to_list_files(load_rulebook(rulebook, allow_outside)):
+    if add_to_lists:
+        book = load_rulebook(rulebook, allow_outside)
+        additions = find_additions(book)
+        lines = _list_unsettled(book, additions, table, encoding) if table is not None and additions else []
+        for line in [*lines, *([] if look else add_to_list_files(additions))]:
             (log_note if as_json else show_line)(line)
     return status
+
+
+def _list_unsettled(
+    book: Rulebook, additions: Sequence[ListAdditions], table: str, encoding: str | None
+) -> list[str]:
+    """Say which settled values of a table the additions would leave open, before they are written."""
+    from igual.cli._applying import run_on_table
+    from igual.files.list_changes import with_additions
+    from igual.report.review_views import list_unsettled
+    from igual.runs.list_versions import find_unsettled
+
+    source = TableSource((table,), encoding)
+    later = with_additions(book, additions)
+    lines = list_unsettled(find_unsettled(run_on_table(book, source), run_on_table(later, source)))
+    return lines or ["What is added leaves every settled value of the table settled."]
 
 
 def _take_sheet(
@@ -150,7 +174,7 @@ def _take_sheet(
     def check(known: Rulings) -> Review:
         return check_answers(answers, replace(book, rulings=known), who, today(), overrule=overrule)
 
-    return check(book.rulings) if look else record_review(rulings_file(rulebook), check)
+    return check(book.rulings) if look else record_review(rulings_file(rulebook, allow_outside), check)
 
 
 def _ask(
@@ -170,7 +194,7 @@ def _ask(
     book, pieces = apply_files(rulebook, source, allow_outside, Bounds())
     account = gather_pieces(pieces)[1]
     beside = show_beside(source, account, show_columns.split(",")) if show_columns else (lambda _: ())
-    ask_one_by_one(book, account, rulings_file(rulebook), who, beside)
+    ask_one_by_one(book, account, rulings_file(rulebook, allow_outside), who, beside)
 
 
 def _write_page(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import json
 import os
 import secrets
 import signal
@@ -10,6 +11,7 @@ import stat
 import threading
 from collections.abc import Iterable, Iterator
 from pathlib import Path
+from typing import NamedTuple
 
 from igual.errors import OutputError
 from igual.files.sources import to_path
@@ -19,7 +21,22 @@ try:
 except ImportError:  # pragma: no cover  # Windows: what a killed run left there stays
     fcntl = None  # type: ignore[assignment]
 
+_JOURNAL_START, _JOURNAL_END, _MAX_JOURNAL = ".igual-", ".journal", 1 << 20
 _SIGNALS = [getattr(signal, name) for name in ("SIGINT", "SIGTERM", "SIGHUP") if hasattr(signal, name)]
+
+
+class _Passing(NamedTuple):
+    """A file on its way.
+
+    Attributes:
+        name: Its passing name.
+        file: A descriptor of it, locked as long as its writer lives: others can tell whose writer is gone.
+        folder: A descriptor of its folder, which stays the same whatever becomes of the folder's name.
+    """
+
+    name: str
+    file: int
+    folder: int
 
 
 class Outputs:
@@ -27,40 +44,45 @@ class Outputs:
 
     def __init__(self, inputs: Iterable[Path] = ()) -> None:
         self._inputs = list(inputs)
-        self._passing: dict[Path, Path] = {}
-        # A passing file is locked as long as its writer lives, so that others can tell whose writer is gone.
-        self._locks: list[int] = []
+        self._passing: dict[Path, _Passing] = {}
+        self._descriptors: list[int] = []
 
     def place(self, target: str | os.PathLike[str]) -> Path:
         """An empty file to write to, which will become `target` when all outputs are done.
 
-        It has the mode and the owner of the file that it will replace.
+        It has the mode and the owner of the file that it will replace. The path leads to the file itself, not to its
+        name, so that nobody who may write in the folder can have another file written.
 
         Raises:
             OutputError: When the folder doesn't exist, or the target is a folder, one of the inputs, or read-only.
         """
         try:
-            path = to_path(target, OutputError).resolve()
+            given = to_path(target, OutputError)
+            path = given.resolve()
             standing = path.stat() if path.exists() else None
         except (RuntimeError, ValueError, OSError) as error:
             why = getattr(error, "strerror", None) or "it can't be a file's name"
             raise OutputError(f"{target}: {why}") from None
         if standing is not None:
             self._refuse_target(target, path, standing)
+        elif given.is_symlink():
+            raise OutputError(f"{target} is a link to a file that isn't there; name the file itself")
         if not path.parent.is_dir():
             raise OutputError(
                 f"{target}: there is no folder {path.parent}; make it first, or write elsewhere"
             )
         if path in self._passing:
             raise OutputError(f"{target} is named for two outputs")
+        finish_interrupted(path.parent)
         _remove_abandoned(path)
         passing = self._open_passing(path)
         if standing is not None:
-            passing.chmod(stat.S_IMODE(standing.st_mode))
+            os.fchmod(passing.file, stat.S_IMODE(standing.st_mode))
             with contextlib.suppress(OSError):
                 # Only the superuser gives files away; others own what they replace, or keep it.
-                os.chown(passing, standing.st_uid, standing.st_gid)
-        return passing
+                os.fchown(passing.file, standing.st_uid, standing.st_gid)
+        by_descriptor = Path(f"/proc/self/fd/{passing.file}")
+        return by_descriptor if by_descriptor.exists() else path.with_name(passing.name)
 
     def _refuse_target(self, target: str | os.PathLike[str], path: Path, standing: os.stat_result) -> None:
         if stat.S_ISDIR(standing.st_mode):
@@ -74,50 +96,158 @@ class Outputs:
         if not standing.st_mode & 0o222 or not os.access(path, os.W_OK):
             raise OutputError(f"{target} is read-only; take another name, or make it writable")
 
-    def _open_passing(self, path: Path) -> Path:
+    def _open_passing(self, path: Path) -> _Passing:
+        folder = os.open(path.parent, os.O_RDONLY | os.O_DIRECTORY)
+        self._descriptors.append(folder)
         while True:
             # A file's name has a limit, which the target's may have reached already.
             start = os.fsencode(path.name)[:200].decode("utf-8", "ignore")
-            passing = path.with_name(f".{start}.{secrets.token_hex(4)}.part")
+            name = f".{start}.{secrets.token_hex(4)}.part"
             # Known before it is there, so that whatever stops this run finds it to remove it.
-            self._passing[path] = passing
+            self._passing[path] = _Passing(name, -1, folder)
             try:
-                file = os.open(passing, os.O_RDWR | os.O_CREAT | os.O_EXCL, 0o666)
+                file = os.open(name, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o666, dir_fd=folder)
             except (OSError, ValueError) as error:
                 del self._passing[path]
                 if isinstance(error, OSError):
                     raise
                 raise OutputError(f"{str(path)!r} can't be a file's name") from None
-            self._locks.append(file)
+            self._descriptors.append(file)
+            passing = self._passing[path] = _Passing(name, file, folder)
             if fcntl is not None:
                 fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
             # Between the two calls another run may have taken it for abandoned.
-            if passing.exists():
+            if _is_itself(passing):
                 return passing
 
     def keep(self) -> None:
-        """Put all files in their places; a request to stop waits until that is done."""
-        for passing in self._passing.values():
-            with passing.open("rb+") as file:
-                os.fsync(file.fileno())
+        """Put all files in their places; a request to stop waits until that is done.
+
+        Where there are several a journal is written first, so that the next run puts in place what is left if this one
+        is stopped on the way.
+        """
+        for target, passing in self._passing.items():
+            os.fsync(passing.file)
+            if not _is_itself(passing):
+                raise OutputError(f"another program has changed {passing.name}, on its way to {target}")
         try:
             with _signals_held():
-                for target, passing in self._passing.items():
-                    passing.replace(target)
+                self._rename_all()
         except KeyboardInterrupt as error:
             error.add_note("all outputs had been written")
             raise
+
+    def _rename_all(self) -> None:
+        journals = self._write_journals() if len(self._passing) > 1 else []
+        done: list[Path] = []
+        for target, passing in self._passing.items():
+            try:
+                os.replace(passing.name, target.name, src_dir_fd=passing.folder, dst_dir_fd=passing.folder)
+            except OSError as error:
+                if not done:
+                    _remove_journals(journals)
+                    raise
+                left = [one for one in self._passing if one not in done]
+                # What is left on its way is for the next run.
+                self._passing = {}
+                raise OutputError(
+                    f"could not put all outputs in place: {error.strerror or error}; written: "
+                    f"{', '.join(one.name for one in done)}; not yet: {', '.join(one.name for one in left)}. The next "
+                    "run that writes or reads there finishes it"
+                ) from error
+            done.append(target)
+        _remove_journals(journals)
+
+    def _write_journals(self) -> list[tuple[int, str]]:
+        """Write into each folder which files are to be renamed there; folder and name of each."""
+        by_folder: dict[Path, list[tuple[Path, _Passing]]] = {}
+        for target, passing in self._passing.items():
+            by_folder.setdefault(target.parent, []).append((target, passing))
+        journals: list[tuple[int, str]] = []
+        for renames in by_folder.values():
+            folder = renames[0][1].folder
+            name = f"{_JOURNAL_START}{secrets.token_hex(4)}{_JOURNAL_END}"
+            content = json.dumps([[passing.name, target.name] for target, passing in renames])
+            flags = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW
+            journals.append((folder, name))
+            try:
+                file = os.open(f"{name}.new", flags, 0o600, dir_fd=folder)
+                self._descriptors.append(file)
+                if fcntl is not None:
+                    fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                os.write(file, os.fsencode(content))
+                os.fsync(file)
+                os.replace(f"{name}.new", name, src_dir_fd=folder, dst_dir_fd=folder)
+                os.fsync(folder)
+            except OSError:
+                _remove_journals([(folder, f"{name}.new"), *journals])
+                raise
+        return journals
 
     def discard(self) -> None:
         """Remove the files that are on their way."""
         for passing in self._passing.values():
             with contextlib.suppress(OSError):
-                passing.unlink(missing_ok=True)
+                os.unlink(passing.name, dir_fd=passing.folder)
 
     def release(self) -> None:
         """Let go of the locks."""
-        while self._locks:
-            os.close(self._locks.pop())
+        while self._descriptors:
+            os.close(self._descriptors.pop())
+
+
+def _is_itself(passing: _Passing) -> bool:
+    """Whether the passing name still leads to the file that was opened."""
+    try:
+        named = os.stat(passing.name, dir_fd=passing.folder, follow_symlinks=False)
+    except OSError:
+        return False
+    return os.path.samestat(named, os.fstat(passing.file))
+
+
+def _remove_journals(journals: Iterable[tuple[int, str]]) -> None:
+    for folder, name in journals:
+        with contextlib.suppress(OSError):
+            os.unlink(name, dir_fd=folder)
+
+
+def finish_interrupted(folder: Path) -> None:
+    """Put in place what a run that was stopped has left on its way in a folder, all parts of which were written.
+
+    Args:
+        folder: The folder.
+    """
+    if fcntl is None:  # pragma: no cover
+        return
+    with contextlib.suppress(OSError), os.scandir(folder) as entries:
+        names = [entry.name for entry in entries]
+        for name in names:
+            if name.startswith(_JOURNAL_START) and name.endswith(_JOURNAL_END):
+                # What isn't a journal of ours is left alone.
+                with contextlib.suppress(OSError, ValueError, TypeError, AttributeError):
+                    _finish(folder, name)
+
+
+def _finish(folder: Path, name: str) -> None:
+    place = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
+    try:
+        journal = os.open(name, os.O_RDWR | os.O_NOFOLLOW, dir_fd=place)
+        try:
+            # A run that is still at it holds the lock; nobody else's journal is followed.
+            fcntl.flock(journal, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            if os.fstat(journal).st_uid != os.geteuid():
+                return
+            for passing, target in json.loads(os.read(journal, _MAX_JOURNAL)):
+                is_own = passing.startswith(".") and passing.endswith(".part") and "/" not in passing + target
+                # What isn't there was put in place by the run itself.
+                with contextlib.suppress(FileNotFoundError):
+                    if is_own and stat.S_ISREG(os.stat(passing, dir_fd=place, follow_symlinks=False).st_mode):
+                        os.replace(passing, target, src_dir_fd=place, dst_dir_fd=place)
+        finally:
+            os.close(journal)
+        os.unlink(name, dir_fd=place)
+    finally:
+        os.close(place)
 
 
 @contextlib.contextmanager

@@ -185,9 +185,7 @@ def load_rulebook(
     with error_context(existing.name, RulebookError):
         folder = _Folder(existing.parent, tuple(allow_outside))
         book = _build(given, folder)
-        rulings = rulings_file(existing)
-        if os.path.lexists(rulings):
-            folder.find(rulings.name)
+        rulings = rulings_file(existing, folder.allowed)
         return replace(book, rulings=load_rulings(rulings))
 
 

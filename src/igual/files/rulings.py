@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import date
 from pathlib import Path
@@ -11,20 +11,36 @@ from pathlib import Path
 import pyarrow as pa
 
 from igual.decisions import COLUMNS, KIND_COLUMN, NO, WITHIN_COLUMN, YES, Ruling, check_kind
-from igual.errors import OutputError, RulingError, TableError
+from igual.errors import OutputError, RulebookError, RulingError, TableError
 from igual.files.formats.text import read_csv, write_csv
 from igual.files.outputs import outputs
-from igual.files.sources import existing_file, reading, to_path
+from igual.files.sources import existing_file, file_within, reading, to_path
 from igual.rulings import Rulings
 from igual.runs.review import Review
 
 _WAIT_SECONDS = 30
 
 
-def rulings_file(rulebook: str | os.PathLike[str]) -> Path:
-    """Where the rulings of a rulebook are kept: beside it, under its name."""
+def rulings_file(
+    rulebook: str | os.PathLike[str], allow_outside: Iterable[str | os.PathLike[str]] = ()
+) -> Path:
+    """Where the rulings of a rulebook are kept: beside it, under its name.
+
+    Args:
+        rulebook: The rulebook's file.
+        allow_outside: Folders beside the rulebook's own into which a link may lead.
+
+    Returns:
+        The path.
+
+    Raises:
+        RulebookError: Where it is a link that leads elsewhere.
+    """
     path = to_path(rulebook)
-    return path.parent / f"{path.stem}.rulings.csv"
+    kept = path.parent / f"{path.stem}.rulings.csv"
+    if os.path.lexists(kept):
+        file_within(path.parent, kept.name, allow_outside, RulebookError)
+    return kept
 
 
 def load_rulings(path: str | os.PathLike[str]) -> Rulings:

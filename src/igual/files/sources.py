@@ -27,6 +27,13 @@ def to_path(given: str | os.PathLike[str], error: type[IgualError] = TableError)
         raise error(f"expected the path of a file; found {given!r:.40} ({type(given).__name__})") from None
 
 
+def _finish_outputs(folder: Path) -> None:
+    """Put in place what a run that was stopped has left in a folder, before anything there is read."""
+    from igual.files.outputs import finish_interrupted
+
+    finish_interrupted(folder)
+
+
 def existing_file(path: str | os.PathLike[str], error: type[IgualError] = TableError) -> Path:
     """The path, if there is a regular file that may be read; else an error that names the nearest file."""
     file = to_path(path, error)
@@ -39,7 +46,8 @@ def existing_file(path: str | os.PathLike[str], error: type[IgualError] = TableE
         raise error(f"{str(path)[:200]}: {why}") from None
     if is_folder:
         raise error(f"{file} is a folder, not a file")
-    if not is_there:
+    _finish_outputs(file.parent)
+    if not is_there and not file.exists():
         siblings = (
             sorted(p.name for p in file.parent.iterdir() if p.is_file()) if file.parent.is_dir() else []
         )

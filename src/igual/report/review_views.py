@@ -10,11 +10,11 @@ from rich.text import Text
 from igual.report.hints import name_rule
 from igual.report.records import list_list_changes
 from igual.report.tables import MOST_SHOWN, Cell, draw_in_context, draw_table, draw_text, draw_value
-from igual.report.wording import format_count
+from igual.report.wording import format_count, quote_value
 from igual.rulings import Rulings
 from igual.runs.crosswalk import UnknownToCrosswalk
 from igual.runs.due_questions import RULES
-from igual.runs.list_versions import Affected, ListChanges
+from igual.runs.list_versions import Affected, ListChanges, Unsettled
 from igual.runs.review import Accepted, Review
 
 _EFFECTS = {
@@ -111,6 +111,32 @@ def list_changes_view(
     elif affected is not None:
         parts.append(Text("No rule or ruling is touched."))
     return Group(*parts)
+
+
+def list_unsettled(unsettled: Sequence[Unsettled], most: int = 20) -> list[str]:
+    """Say which settled values a change to lists leaves open or unknown, most rows first.
+
+    Args:
+        unsettled: The values.
+        most: How many lines at most.
+
+    Returns:
+        A line for each, and one for what is left out.
+    """
+    lines = [
+        f"{quote_value(one.column)}: {quote_value(one.value)} ({format_count(one.rows, 'row')}) is settled now, and "
+        + (
+            f"would be open: perhaps {quote_value(one.proposal)}"
+            if one.proposal
+            else "would not be in the list"
+        )
+        for one in unsettled[:most]
+    ]
+    left = unsettled[most:]
+    if left:
+        rows = sum(one.rows for one in left)
+        lines.append(f"and {format_count(len(left), 'more value')} ({format_count(rows, 'row')})")
+    return lines
 
 
 def _name_affected(one: Affected) -> str:

@@ -10,6 +10,7 @@ import pyarrow as pa
 
 from igual.column import TEXT
 from igual.lists import Need, ReferenceList
+from igual.runs.account import Account
 from igual.runs.review import find_stale_rulings
 from igual.runs.rulebook import Rulebook
 from igual.text.folding import folded_key
@@ -49,6 +50,22 @@ class Affected(NamedTuple):
     parts: tuple[str, ...]
 
 
+class Unsettled(NamedTuple):
+    """A value that a new version of a list leaves open or unknown, and the old one settled.
+
+    Attributes:
+        column: The column.
+        value: The value.
+        rows: How many rows have it.
+        proposal: What is proposed for it now; '' where nothing comes near.
+    """
+
+    column: str
+    value: str
+    rows: int
+    proposal: str
+
+
 @dataclass(frozen=True)
 class ListChanges:
     """What changed between two versions of a list.
@@ -65,6 +82,25 @@ class ListChanges:
 
     def __bool__(self) -> bool:
         return bool(self.added or self.removed or self.renamed)
+
+
+def find_unsettled(before: Account, now: Account) -> list[Unsettled]:
+    """Find the values that were settled, and aren't with a new version of a list.
+
+    Args:
+        before: The account of a run with the old version.
+        now: The account of a run with the new one.
+
+    Returns:
+        The values, most rows first.
+    """
+    due = {(one.column, one.value) for one in before.open} | {
+        (one.column, one.value) for one in before.unknown
+    }
+    left = [Unsettled(one.column, one.value, one.rows, one.proposal) for one in now.open]
+    left += [Unsettled(one.column, one.value, one.rows, "") for one in now.unknown]
+    unsettled = (one for one in left if (one.column, one.value) not in due)
+    return sorted(unsettled, key=lambda one: (-one.rows, one.column, one.value))
 
 
 def compare_versions(old: ReferenceList, new: ReferenceList) -> ListChanges:

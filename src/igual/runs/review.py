@@ -7,6 +7,9 @@ from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import TYPE_CHECKING, NamedTuple
 
+import pyarrow as pa
+
+from igual.column import TEXT
 from igual.decisions import (
     ACCEPT,
     BETWEEN,
@@ -23,10 +26,12 @@ from igual.display import Displayed
 from igual.errors import ListError, NearestWord, NoEntryError, RulingError, did_you_mean
 from igual.lists import ReferenceList
 from igual.matching.keys import list_words
+from igual.matching.measures import damerau_levenshtein
 from igual.rulings import Rulings
 from igual.runs.due_questions import find_outdated
 from igual.runs.rulebook import Rulebook
 from igual.text.characters import visible
+from igual.text.folding import folded_key
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -38,6 +43,9 @@ _NAMED = set("⟨⟩→↵")
 _WHOLE = 1 << 20
 # For so many entries that aren't there the nearest is looked up.
 _MOST_SUGGESTED = 200
+
+# A spelling with no more slips than this, one for each so many letters, is no alias of its own.
+_MAX_SLIPS, _LETTERS_PER_SLIP = 2, 4
 
 
 class Answer(NamedTuple):
@@ -352,6 +360,13 @@ def _find_stale_kinds(book: Rulebook, column: str) -> list[Ruling]:
     ]
 
 
+def _is_variant(value: str, entry: str) -> bool:
+    """Whether a value is an entry in another case or the like, or misspelt: matching knows such without an alias."""
+    keys = folded_key(pa.array([value, entry], TEXT)).to_pylist()
+    edits = int(damerau_levenshtein(keys[:1], keys[1:])[0])
+    return edits <= min(_MAX_SLIPS, len(keys[1]) // _LETTERS_PER_SLIP)
+
+
 def list_additions(rulings: Rulings, book: Rulebook, column: str) -> tuple[list[str], dict[str, list[str]]]:
     """What rulings on a column propose for its list: new entries, and aliases by entry; not what it has already."""
     reader = _Reader(book)
@@ -366,8 +381,8 @@ def list_additions(rulings: Rulings, book: Rulebook, column: str) -> tuple[list[
             continue
         if meaning.kind == "new" and meaning.text not in reference.entry_of:
             entries.append(meaning.text)
-            if meaning.text != one.value:
+            if meaning.text != one.value and not _is_variant(one.value, meaning.text):
                 aliases.setdefault(meaning.text, []).append(one.value)
-        elif meaning.kind == "alias":
+        elif meaning.kind == "alias" and not _is_variant(one.value, meaning.text):
             aliases.setdefault(meaning.text, []).append(one.value)
     return list(dict.fromkeys(entries)), aliases
