@@ -590,7 +590,7 @@ def test_a_link_to_rulings_elsewhere_is_refused_by_every_command(
     (inner / "b.rulings.csv").symlink_to(elsewhere)
     for call in (
         "review b.toml --withdraw x",
-        "apply b.toml t.csv",
+        "apply b.toml t.csv --out o.csv",
         "check b.toml t.csv",
         "review b.toml --add-to-lists",
     ):

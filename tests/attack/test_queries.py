@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+import resource
 import sqlite3
 import time
 from pathlib import Path
@@ -88,3 +90,69 @@ def test_sqlite_opens_no_other_file(tmp_path: Path) -> None:
     ):
         with pytest.raises(igual.IgualError):
             run_query("sqlite://", query)
+
+
+LARGE = {
+    "sqlite": [
+        "with recursive c(n) as (select 1 union all select n+1 from c where n<9999) select zeroblob(16000000) as value from c",
+        "with recursive c(n) as (select 1 union all select n+1 from c where n<99999) select hex(zeroblob(400000)) as value from c",
+    ],
+    "postgres": [
+        "select repeat('x', 100000000) as value",
+        "select repeat('x', 100000000) as value from generate_series(1, 50)",
+        "select repeat('x', 900000) as value from generate_series(1, 100000)",
+        "select repeat('x', 100000000)) as igual_rows union select 'a' from (select 'b'",
+    ],
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("kind", "query"), [(kind, query) for kind, some in LARGE.items() for query in some])
+def test_what_a_query_gives_is_bounded_in_bytes(
+    kind: str, query: str, request: pytest.FixtureRequest
+) -> None:
+    where = "sqlite://" if kind == "sqlite" else str(request.getfixturevalue("postgres"))
+    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    with pytest.raises(igual.IgualError, match=r"too large|too much|the database says"):
+        run_query(where, query)
+    # In kilobytes: no cell of a hundred megabytes has come here.
+    assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before < 700_000
+
+
+def test_a_query_that_sets_the_clock_of_the_database_is_ended_by_ours(
+    postgres: str,  # noqa: F811
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(queries, "QUERY_SECONDS", 1)
+    # As if a function under another name did both.
+    monkeypatch.setattr(queries, "_HARMFUL", re.compile("(?!)."))
+    for query in (
+        "select set_config('statement_timeout', '0', true) as value, pg_sleep(60)",
+        "select pg_sleep(0.3)::text as value, set_config('statement_timeout', '0', true) from generate_series(1, 999)",
+    ):
+        started = time.monotonic()
+        with pytest.raises(igual.IgualError, match=r"took longer than|the database says"):
+            run_query(postgres, query)
+        assert time.monotonic() - started < 20
+
+
+@pytest.mark.parametrize(
+    "call",
+    [
+        "pg_terminate_backend(1)", 'pg_catalog."pg_terminate_backend" (1)', "PG_CANCEL_BACKEND(1)", "pg_read_file('x')",
+        "lo_import('x')", "set_config('a', 'b', true)", "dblink('a', 'b')", "query_to_xml('select 1', true, true, '')",
+        'U&"pg\\005fterminate_backend"(1)',
+    ],
+)  # fmt: skip
+def test_functions_that_do_more_than_read_are_refused(url: str, call: str) -> None:
+    with pytest.raises(igual.ListError, match="may only read"):
+        run_query(url, f"select {call} as value")
+
+
+@pytest.mark.parametrize(
+    "given",
+    ["postgresql://me:pa@ss@localhost/trees", "postgresql://me:12/secret@localhost/trees", "postgresql://me:se@cret/x@host/trees"],
+)  # fmt: skip
+def test_no_part_of_a_password_stands_in_an_error(given: str) -> None:
+    with pytest.raises(igual.IgualError) as caught:
+        run_query(given, "select 1 as value")
+    assert not any(part in str(caught.value) for part in ("ss@", "secret", "se@", "cret"))

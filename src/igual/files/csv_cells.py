@@ -9,14 +9,19 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, to_mask
+from igual.text.arrays import each_where
 from igual.text.plain_types import to_plain
 
 _GUARD = "'"
 # Programs skip spaces, tabs and line breaks before a sign, and some read signs in full width as their plain forms. A
 # text that has an apostrophe before such a start gets another, so that taking one off gives back what was there.
 _FORMULA = "^'*(?:[\\s\\x00-\\x1f\u00a0\ufeff]*[=+\\-@＝＋－＠]|[\\t\\r\\n])"
+# A program that splits at another mark than the file's begins a cell behind it, whatever quotes stand around the whole.
+_INNER = "[;|\\t][\\s\u00a0]*'*[=+\\-@＝＋－＠]"
 _NUMBER = r"^[+-]?\d+([.,]\d+)?$"
 _IS_FORMULA, _IS_NUMBER = re.compile(_FORMULA), re.compile(_NUMBER)
+_INNER_START = re.compile("([;|\\t][\\s\u00a0]*'*)(?=[=+\\-@＝＋－＠])")
+_GUARDED_START = re.compile("([;|\\t][\\s\u00a0]*'*)'(?=[=+\\-@＝＋－＠])")
 
 
 def guarded(table: pa.Table) -> pa.Table:
@@ -29,31 +34,56 @@ def guarded(table: pa.Table) -> pa.Table:
             continue
         texts = column.cast(TEXT)
         flagged = pc.and_not(
-            pc.match_substring_regex(texts, _FORMULA), pc.match_substring_regex(texts, _NUMBER)
+            pc.match_substring_regex(texts, f"{_FORMULA}|{_INNER}"), pc.match_substring_regex(texts, _NUMBER)
         )
-        if not any(to_mask(part).any() for part in flagged.chunks):
+        masks = [to_mask(part) for part in flagged.chunks]
+        if not any(mask.any() for mask in masks):
             columns.append(column)
             continue
-        empty, mark = pa.scalar("", TEXT), pa.scalar(_GUARD, TEXT)
-        columns.append(pc.if_else(flagged, pc.binary_join_element_wise(mark, texts, empty), texts))
+        chunks = zip(texts.chunks, masks, strict=True)
+        columns.append(
+            pa.chunked_array([each_where(part, mask, part, guard_text) for part, mask in chunks], TEXT)
+        )
     return pa.Table.from_arrays(columns, names=guard_names(table.column_names))
 
 
 def guard_names(names: Sequence[str]) -> list[str]:
     """Column names with an apostrophe before those that would become formulas."""
-    return [_guard(name) for name in names]
+    return [guard_text(name) for name in names]
 
 
-def _guard(text: str) -> str:
-    is_formula = _IS_FORMULA.search(text) is not None and not _IS_NUMBER.search(text)
-    return f"{_GUARD}{text}" if is_formula else text
+def is_formula(text: str) -> bool:
+    """Tell whether a spreadsheet program may take a text for a formula.
+
+    Example:
+        >>> is_formula("=1+1"), is_formula("-5"), is_formula("x;@cmd")
+        (True, False, True)
+    """
+    return guard_text(text) != text
+
+
+def guard_text(text: str) -> str:
+    """Give a text with an apostrophe before whatever a spreadsheet program would take for a formula.
+
+    Example:
+        >>> guard_text("=1+1"), guard_text("x;=1+1"), guard_text("-5")
+        ("'=1+1", "x;'=1+1", '-5')
+    """
+    if _IS_NUMBER.search(text):
+        return text
+    inside = _INNER_START.sub(r"\1'", text)
+    return f"{_GUARD}{inside}" if _IS_FORMULA.search(text) else inside
 
 
 def unguarded(text: str) -> str:
-    """A text without the apostrophe that guards it.
+    """A text without the apostrophes that guard it.
 
     Example:
-        >>> unguarded("'=1+1"), unguarded("'s-Hertogenbosch")
-        ('=1+1', "'s-Hertogenbosch")
+        >>> unguarded("'=1+1"), unguarded("'s-Hertogenbosch"), unguarded("x;'=1")
+        ('=1+1', "'s-Hertogenbosch", 'x;=1')
     """
-    return text[1:] if text[:1] == _GUARD and _guard(text[1:]) == text else text
+    inside = _GUARDED_START.sub(r"\1", text)
+    for bare in (inside[1:] if inside[:1] == _GUARD else inside, inside):
+        if guard_text(bare) == text:
+            return bare
+    return text

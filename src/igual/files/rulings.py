@@ -12,6 +12,7 @@ import pyarrow as pa
 
 from igual.decisions import COLUMNS, KIND_COLUMN, NO, WITHIN_COLUMN, YES, Ruling, check_kind
 from igual.errors import OutputError, RulebookError, RulingError, TableError
+from igual.files.csv_cells import guarded, unguarded
 from igual.files.formats.text import read_csv, write_csv
 from igual.files.outputs import outputs
 from igual.files.sources import existing_file, file_within, reading, to_path
@@ -64,7 +65,7 @@ def load_rulings(path: str | os.PathLike[str]) -> Rulings:
     if twice := [name for name in names if table.column_names.count(name) > 1]:
         raise RulingError(f"{existing.name} has several columns {twice[0]!r}; leave one")
     rulings = []
-    texts = [[cell or "" for cell in table[name].to_pylist()] for name in names]
+    texts = [[unguarded(cell or "") for cell in table[name].to_pylist()] for name in names]
     for row, cells in enumerate(zip(*texts, strict=True), 2):
         one = Ruling(**dict(zip(names, cells, strict=True)))
         if not any(cells):
@@ -153,7 +154,9 @@ def _changed(path: str | os.PathLike[str], change: Callable[[Rulings], Sequence[
             columns = {name: [getattr(one, name) for one in changed.rulings] for name in Ruling._fields}
             names = [name for name in Ruling._fields if name in COLUMNS or any(columns[name])]
             rows = [columns[name] for name in names]
-            write_csv(pa.table([pa.array(cells, pa.string()) for cells in rows], names=names), place)
+            table = pa.table([pa.array(cells, pa.string()) for cells in rows], names=names)
+            # A file of rulings is opened in spreadsheet programs, too.
+            write_csv(guarded(table), place)
             if load_rulings(place).rulings != changed.rulings:
                 raise RulingError(
                     f"{Path(path).name} would not read back as it is written; nothing was written"

@@ -11,9 +11,9 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from igual.decisions import NO, WORDS, YES
+from igual.decisions import NEW, NO, WORDS, YES
 from igual.errors import IgualError, OutputError, RulingError, did_you_mean
-from igual.files.csv_cells import guarded, unguarded
+from igual.files.csv_cells import guarded, is_formula, unguarded
 from igual.files.formats.xlsx import MOST_CHARACTERS, MOST_ROWS, escape_text
 from igual.files.outputs import outputs
 from igual.files.rulings import record_review
@@ -291,6 +291,15 @@ def _read_answers(path: Path, lines: Iterator[list[Any]]) -> list[Answer]:
     return answers
 
 
+def _find_new_formula(ruling: str, value: str) -> str:
+    """The entry that a ruling proposes, where a spreadsheet program would take it for a formula; else ''."""
+    stated, _, entry = ruling.strip().partition(":")
+    if stated.strip().casefold() != NEW:
+        return ""
+    entry = entry.strip() or value
+    return entry if is_formula(entry) else ""
+
+
 def _answer(number: int, cells: dict[str, Any]) -> Answer:
     wrong = ""
     texts = {}
@@ -303,6 +312,8 @@ def _answer(number: int, cells: dict[str, Any]) -> Answer:
             )
             if name == "value" and not cells.get("shown"):
                 wrong = f"the value was turned into a {kind} ({text}); write it as a text"
+    if entry := _find_new_formula(texts.get("ruling", ""), texts.get("value", "")):
+        wrong = f"the new entry {entry!r} would be a formula in a spreadsheet; add it to the list by hand"
     rows = texts.get("rows", "")
     return Answer(
         number,
