@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -256,6 +257,7 @@ def test_from_a_page_to_rulings_and_back(run: Run, trees: Path, browser: Browser
         assert page.locator("#card th").all_inner_texts()[:2] == ["street", "height_m"]
         page.reload()  # what was answered is kept
         page.locator("#left", has_text="8 values left").wait_for()
+        page.get_by_role("button", name="Keep them").click()
         page.keyboard.press("u")
         assert "10 values left" in page.locator("#left").inner_text()
         page.get_by_role("button", name="yes").click()
@@ -461,3 +463,44 @@ def test_every_column_with_something_to_decide_shows_and_is_searched(
             )
             told = grid.locator("[role=status]").inner_text()
             assert not told.startswith("0 of")
+
+
+def test_answers_of_an_earlier_visit_are_shown_before_they_are_saved(
+    run: Run, trees: Path, browser: Browser
+) -> None:
+    assert run("review trees.toml --table trees.csv --page open.html", folder=trees).returncode == 0
+    page_id = re.findall(r'"id": ?"([0-9a-f]{32})"', (trees / "open.html").read_text("utf-8"))
+    assert len(page_id) == 1
+    with browser.open(trees / "open.html") as opened:
+        page = opened.page
+        assert page.locator("#earlier").is_hidden()
+        page.keyboard.press("y")
+        page.reload()
+        assert page.locator("#earlier").is_visible()
+        assert "1 answer" in page.locator("#earlier").inner_text()
+        page.get_by_role("button", name="Save the sheet").click()
+        assert "earlier visit" in page.locator("#told").inner_text()
+        page.get_by_role("button", name="Start afresh").click()
+        assert page.locator("#answers").is_hidden()
+        with page.expect_download():
+            page.get_by_role("button", name="Save the sheet").click()
+
+
+@pytest.mark.parametrize(
+    "kept",
+    ["5", '"x"', "[]", "{", '{"place": 99999, "order": [0], "answers": []}', '{"place": 0, "order": ["v99999"], "answers": []}',
+     '{"place": 0, "order": [0], "answers": [{"place": 0, "order": [0], "rulings": [{"value": 1, "ruling": 5}]}]}',
+     '{"place": 0, "order": [0], "answers": [null]}'],
+)  # fmt: skip
+def test_what_another_page_put_into_the_storage_is_not_taken(
+    kept: str, run: Run, few_trees: Path, browser: Browser
+) -> None:
+    assert run("review trees.toml --table trees.csv --page open.html", folder=few_trees).returncode == 0
+    with browser.open(few_trees / "open.html") as opened:
+        page = opened.page
+        key = f"igual-{json.loads(page.locator('#data').text_content() or '')['id']}"
+        page.evaluate("([key, kept]) => localStorage.setItem(key, kept)", [key, kept])
+        page.reload()
+        assert page.locator("#card h2").count() == 1
+        assert page.locator("#earlier").is_hidden()
+        assert opened.said == []

@@ -16,6 +16,8 @@ if TYPE_CHECKING:
 
 _ROWS = 20
 _LONGEST = 200
+# Notebooks typeset what stands between dollar signs, unless one of these classes says that it is text.
+_NO_MATH = "tex2jax_ignore mathjax_ignore"
 
 
 def draw_table(title: str, frame: pd.DataFrame, count: int) -> str:
@@ -34,7 +36,7 @@ def draw_table(title: str, frame: pd.DataFrame, count: int) -> str:
         f"<tr>{''.join(map(_draw_cell, row))}</tr>" for row in frame.head(_ROWS).itertuples(index=False)
     )
     more = f"<p>and {format_count(count - _ROWS, 'more row')}</p>" if count > _ROWS else ""
-    return f"<h4>{escape(title)}</h4><table><tr>{head}</tr>{rows}</table>{more}"
+    return f"<h4>{escape(title)}</h4><table class='{_NO_MATH}'><tr>{head}</tr>{rows}</table>{more}"
 
 
 def _draw_cell(cell: Any) -> str:
@@ -83,7 +85,9 @@ def _draw_rule(preview: PreviewedRule) -> str:
         for change in changes
     )
     head = "<tr><th>before</th><th>after</th><th>rows</th></tr>"
-    return f"<h4>{escape(title)}</h4>" + (f"<table>{head}{rows}</table>" if changes else "")
+    return f"<h4>{escape(title)}</h4>" + (
+        f"<table class='{_NO_MATH}'>{head}{rows}</table>" if changes else ""
+    )
 
 
 def _draw_change(change: Change) -> str:

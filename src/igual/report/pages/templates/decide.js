@@ -7,11 +7,27 @@
   const count = (number, thing) => `${number.toLocaleString("en")} ${thing}${number === 1 ? "" : "s"}`;
 
   // What was answered, in order: {place, order, rulings: [{value | kind, ruling, reason}]}; order is what was asked by then.
-  let state = { place: 0, order: items.map((_, place) => place), answers: [] };
+  const begin = () => ({ place: 0, order: items.map((_, place) => place), answers: [] });
+  let state = begin();
+  // All pages that are opened as files share one storage: what is in it may come from another page, and is checked.
+  const isPlace = (one, end) => Number.isInteger(one) && one >= 0 && one < end;
+  const isItem = (one) => (typeof one === "string" ? /^v[0-9]+$/.test(one) && isPlace(Number(one.slice(1)), values.length) : isPlace(one, items.length));
+  const isOrder = (one) => Array.isArray(one) && one.every(isItem);
+  const isText = (one) => one === undefined || typeof one === "string";
+  const isRuling = (one) =>
+    (one.kind === undefined ? isPlace(one.value, values.length) : isPlace(one.kind, items.length)) && typeof one.ruling === "string" && isText(one.reason);
+  const isAnswer = (one) =>
+    isOrder(one.order) && isPlace(one.place, one.order.length + 1) && isText(one.said) && Array.isArray(one.rulings) && one.rulings.every(isRuling);
+  const isSound = (one) =>
+    isOrder(one.order) && isPlace(one.place, one.order.length + 1) && Array.isArray(one.answers) && one.answers.every(isAnswer);
+  let isSeen = true;
   try {
     const kept = JSON.parse(localStorage.getItem(key) ?? "null");
-    if (kept) state = kept;
-  } catch { /* A frame without storage: the answers live as long as the page. */ }
+    if (kept && isSound(kept)) {
+      state = kept;
+      isSeen = !kept.answers.length;
+    }
+  } catch { /* A frame without storage, or something else in it: the answers live as long as the page. */ }
   const keep = () => {
     try {
       localStorage.setItem(key, JSON.stringify(state));
@@ -291,7 +307,12 @@
   // The sheet: what a spreadsheet takes for a formula gets an apostrophe before it, as Igual's own sheets have it.
   const isFormula = /^'*(?:[\s\x00-\x1f\u00a0\ufeff]*[=+\-@＝＋－＠]|[\t\r\n])/;
   const isNumber = /^[+-]?\d+([.,]\d+)?\n?$/;
-  const guard = (text) => (isFormula.test(text) && !isNumber.test(text) ? `'${text}` : text);
+  const innerFormula = /([;|\t][\s\u00a0]*'*)(?=[=+\-@＝＋－＠])/g;
+  const guard = (text) => {
+    if (isNumber.test(text)) return text;
+    const inside = text.replace(innerFormula, "$1'");
+    return isFormula.test(text) ? `'${inside}` : inside;
+  };
   const writeSheet = () => {
     const { ofValue, ofKind } = rulings();
     const lines = [data.header];
@@ -310,7 +331,27 @@
     });
     return lines.map((cells) => cells.map((text) => `"${text.replaceAll('"', '""')}"`).join(",") + "\r\n").join("");
   };
+  const drawEarlier = () => { at("earlier").hidden = isSeen; };
+  at("earlier-count").textContent = count(state.answers.length, "answer");
+  at("earlier-keep").addEventListener("click", () => {
+    isSeen = true;
+    drawEarlier();
+    at("answers-title").scrollIntoView();
+  });
+  at("earlier-drop").addEventListener("click", () => {
+    state = begin();
+    isSeen = true;
+    keep();
+    drawEarlier();
+    draw(true);
+    tell("Started afresh.");
+  });
+  drawEarlier();
   at("save").addEventListener("click", () => {
+    if (!isSeen) {
+      at("earlier").scrollIntoView();
+      return tell("Answers of an earlier visit are in this page. Say first whether they stay: they are listed below.");
+    }
     const name = `${data.name.replace(/[^\p{L}\p{N}_.-]+/gu, "-") || "answers"}-answers.csv`;
     const link = make("a", undefined, { download: name, href: URL.createObjectURL(new Blob(["\ufeff", writeSheet()], { type: "text/csv" })) });
     link.click();
