@@ -140,7 +140,7 @@ def test_how_a_column_is_read_is_a_hint_that_names_it() -> None:
     assert [hint.text for hint in outcome.hints if hint.kind == "read"] == [
         "rule 1 (spacing): column 'h' holds numbers, read in plain decimal notation, such as '1.5'",
         "rule 1 (spacing): column 'd' holds dates, read as ISO 8601 has them, such as '2024-05-31'",
-        "rule 1 (spacing): column 'm' holds cells of several kinds, read as texts that look like them, such as 'a'",
+        "rule 1 (spacing): column 'm' holds cells of several kinds, read as texts that look like them, such as '1'",
     ]
     assert outcome.table == table
     assert "changed nothing" in outcome.hints[-1].text

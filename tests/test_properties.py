@@ -167,7 +167,11 @@ def test_headers_never_collide(names: list[str], style: str) -> None:
 )
 def test_quick_and_careful_identifiers_agree(cells: list[str], style: str) -> None:
     one = identifier_in(style, ())  # type: ignore[arg-type]
-    assert Case(style=style).on(cells) == [one(cell) for cell in cells]  # type: ignore[arg-type]
+    wanted = cells
+    for _ in range(4):
+        # A rule leaves its own output alone.
+        wanted = [one(cell) for cell in wanted]
+    assert Case(style=style).on(cells) == wanted  # type: ignore[arg-type]
 
 
 @given(st.text(max_size=12), st.text(max_size=12))

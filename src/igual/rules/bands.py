@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from decimal import Decimal
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -18,6 +19,7 @@ from igual.rules.kinds import UNLABELLED, ValueKind
 from igual.rules.lookup import Otherwise, fill_unknown
 from igual.rules.rewriters import Details, PlainRewriter, Rewriter, Rewritten
 from igual.settings import Settings
+from igual.text.arrays import has_pattern
 from igual.text.blanks import is_blank
 from igual.text.reading import numbers
 
@@ -99,6 +101,10 @@ class Bands(Rule):
         return _Rewriter(self)
 
 
+# A double holds every decimal number of so many significant digits (IEEE 754, DBL_DIG).
+_SURE_DIGITS = 15
+
+
 class _Rewriter(PlainRewriter):
     def __init__(self, rule: Bands) -> None:
         self._rule = rule
@@ -111,9 +117,25 @@ class _Rewriter(PlainRewriter):
             (start, starts_in), (end, ends_in) = band.from_, band.to
             inside = (read >= start if starts_in else read > start) & (read <= end if ends_in else read < end)
             places[inside] = place
+        # A double holds all numbers of so many digits; longer ones are compared as they are written.
+        for position in np.flatnonzero(
+            ~np.isnan(read) & has_pattern(values, rf"[\d.]{{{_SURE_DIGITS + 1},}}")
+        ).tolist():
+            places[position] = self._find_band(Decimal(values[position].as_py().strip().replace("−", "-")))
         known = places >= 0
         labels = self._labels.take(pa.array(places, mask=~known))
         own = np.asarray(pc.is_in(values, self._labels).to_numpy(zero_copy_only=False), np.bool_)
         unknown: Any = ~known & ~is_blank(values) & ~own
         new = fill_unknown(values, labels, known, unknown, self._rule.otherwise)
         return Rewritten(new, Details(unknown))
+
+    def _find_band(self, number: Decimal) -> int:
+        """The place of the band in which a number is, exactly; -1: in none."""
+        for place, band in enumerate(self._rule.bands):
+            (start, starts_in), (end, ends_in) = band.from_, band.to
+            lower, upper = Decimal(str(start)), Decimal(str(end))
+            is_above = number >= lower if starts_in else number > lower
+            is_below = number <= upper if ends_in else number < upper
+            if is_above and is_below:
+                return place
+        return -1

@@ -6,12 +6,22 @@ from collections.abc import Mapping
 from typing import Literal
 
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from igual.lists import Shelf
 from igual.rules.base import Rule
 from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
 from igual.settings import Several
+from igual.text.arrays import has_pattern
 from igual.text.casing import Language, Style, recased
+
+# Letters beyond those that every case writes as one: Latin but for ß, İ, ĸ and ŉ, Greek without dialytika, Cyrillic.
+_RARE = (
+    r"[^\x00-\x7f\x{c0}-\x{de}\x{e0}-\x{12f}\x{131}-\x{137}\x{139}-\x{148}\x{14a}-\x{17f}"
+    r"\x{386}-\x{38f}\x{391}-\x{3a9}\x{3ac}-\x{3af}\x{3b1}-\x{3c9}\x{400}-\x{45f}]"
+)
+# Two capitals, or a digit and a capital, beside each other in an identifier.
+_HUMPS, _MAX_AGAIN = r"[\p{Lu}0-9]\p{Lu}", 4
 
 
 class Case(Rule):
@@ -51,5 +61,20 @@ class _Rewriter(PlainRewriter):
         self._rule = rule
 
     def rewrite(self, values: pa.Array, beside: Mapping[str, pa.Array]) -> Rewritten:
+        made = self._recase(values)
+        # A few letters become several, and single letters beside each other one word: what is written then is recased
+        # again, so that the rule leaves its own output alone.
+        for _ in range(_MAX_AGAIN):
+            unsure = has_pattern(
+                made, _RARE if self._rule.style not in ("camel", "pascal") else f"{_RARE}|{_HUMPS}"
+            )
+            again = made.filter(pa.array(unsure))
+            recased_again = self._recase(again)
+            if recased_again.equals(again):
+                break
+            made = pc.replace_with_mask(made, pa.array(unsure), recased_again)
+        return Rewritten(made)
+
+    def _recase(self, values: pa.Array) -> pa.Array:
         rule = self._rule
-        return Rewritten(recased(values, rule.style, rule.keep, rule.small, rule.language))
+        return recased(values, rule.style, rule.keep, rule.small, rule.language)

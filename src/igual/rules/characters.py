@@ -21,7 +21,8 @@ class Characters(Rule):
     """Keep or drop kinds of characters, and make characters plain.
 
     Kinds are `digits`, `letters`, `punctuation`, `symbols`, `marks` (accents once decomposed), `spaces`, `control`
-    and `invisible` (zero-width and the like), as Unicode's general categories have them.
+    and `invisible` (zero-width and the like), as Unicode's general categories have them, but for the tab, which
+    parts words: it counts among `spaces`, and not among `control`, where line breaks are.
 
     What is asked for happens in the order: repair, form, straighten, fold, keep or drop. Missing stays missing.
 

@@ -21,7 +21,13 @@ from igual.settings import Several
 from igual.text.arrays import changed_where, has_pattern
 from igual.text.blanks import is_blank
 from igual.text.folding import trimmed
-from igual.text.reading import check_number_form, plain_decimals, with_plain_signs, write_numbers
+from igual.text.reading import (
+    check_number_form,
+    find_written,
+    plain_decimals,
+    with_plain_signs,
+    write_numbers,
+)
 
 
 class Number(Rule):
@@ -39,7 +45,9 @@ class Number(Rule):
         grouping: The mark between groups of three digits, if there is one.
         unit: What may stand before or behind the number, such as `cm` or `€`; values without it are read too.
         give: How to write them as texts, by the example of 1234.5: `1234.50`, `1,234.5`, `1.234,50`, `1 235`.
-            Numbers are rounded to so many decimals (halves away from zero).
+            Numbers are rounded to so many decimals (halves away from zero). What is written so already stays, unless it
+            is also a number in the form that is read: `2,007` is 2007 as `1,234` has it, and 2.007 where the decimal
+            mark is a comma, so that such a rule isn't meant for its own output.
 
     Example:
         >>> from igual.rules import Number
@@ -115,8 +123,12 @@ class _Rewriter(PlainRewriter):
         texts = plain_decimals(with_plain_signs(texts))
         unknown = ~good.to_numpy(zero_copy_only=False) & ~is_blank(values)
         read = pc.if_else(good, texts, pa.scalar(None, TEXT))
-        new = read if self._rule.give is None else write_numbers(read, self._rule.give)
-        return Rewritten(new, Details(unknown))
+        if self._rule.give is None:
+            return Rewritten(read, Details(unknown))
+        # What is written as the rule writes, and not as it reads, is its own output.
+        is_written = unknown & find_written(values, self._rule.give)
+        new = pc.if_else(pa.array(is_written), values, write_numbers(read, self._rule.give))
+        return Rewritten(new, Details(unknown & ~is_written))
 
     def _without_unit(self, texts: pa.Array) -> pa.Array:
         """Texts without the unit on one side; with units on both sides they stay, and aren't numbers."""

@@ -57,6 +57,10 @@ def filtered(values: pa.Array, keep: Iterable[Kind], drop: Iterable[Kind], state
     )
 
 
+# A text may have been decoded wrongly more than once.
+_MAX_MISREAD = 8
+
+
 def in_form(values: pa.Array, form: Form) -> pa.Array:
     """Texts in a Unicode normalisation form (UAX #15)."""
     return ascii_or(values, as_it_is, lambda some: together(some, partial(normalize, form)))
@@ -69,7 +73,17 @@ def straightened(values: pa.Array) -> pa.Array:
 
 def repaired(values: pa.Array) -> pa.Array:
     """Texts that were decoded wrongly as they were meant, where it can be proved; see `reread`."""
-    return each_where(values, has_pattern(values, MAYBE_MISREAD), values, lambda text: reread(text) or text)
+    return each_where(values, has_pattern(values, MAYBE_MISREAD), values, _repair)
+
+
+def _repair(text: str) -> str:
+    """A text as it was meant, however often it was decoded wrongly."""
+    for _ in range(_MAX_MISREAD):
+        repaired = reread(text)
+        if repaired is None or repaired == text:
+            return text
+        text = repaired
+    return text
 
 
 def reread(text: str) -> str | None:

@@ -12,7 +12,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT, to_mask
+from igual.column import TEXT, Mask, to_mask
 from igual.text.arrays import LONGEST_TEXT, changed_where, each, has_any, has_pattern
 from igual.text.dates import ISO, days
 from igual.text.folding import trimmed
@@ -83,6 +83,19 @@ def write_numbers(values: pa.Array, form: str) -> pa.Array:
     return each(values, number_writer(form))
 
 
+def find_written(values: pa.Array, form: str) -> Mask:
+    """Tell which texts are numbers in a form already, rounded to its decimals.
+
+    Example:
+        >>> find_written(pa.array(["2,007.00", "2007", "1,2.00"]), "1,234.50").tolist()
+        [True, False, False]
+    """
+    group, mark, places = _read_form(form)
+    whole = rf"\d{{1,3}}({re.escape(group)}\d{{3}})*" if group else r"\d+"
+    decimals = rf"{re.escape(mark)}\d{{{places}}}" if mark else ""
+    return has_pattern(values, rf"^-?{whole}{decimals}$")
+
+
 def _read_form(form: str) -> tuple[str, str, int]:
     """The mark between groups, the one before the decimals, and how many decimals there are."""
     match = _NUMBER_FORM.fullmatch(check_number_form(form))
@@ -97,7 +110,8 @@ def number_writer(form: str) -> Callable[[str], str]:
 
     def write(text: str) -> str:
         rounded = Decimal(text).quantize(step, context=_ROUNDING)
-        whole, _, decimals = f"{abs(rounded):,f}".partition(".")
+        # `abs` would round to the digits of Python's own context.
+        whole, _, decimals = f"{rounded.copy_abs():,f}".partition(".")
         sign = "-" if rounded < 0 else ""
         return sign + whole.replace(",", group) + mark + decimals
 
