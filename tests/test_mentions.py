@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import tracemalloc
-from typing import Any
+from typing import Any, Literal
 
 import pytest
 
@@ -14,7 +14,7 @@ from igual.text.mentions import Mentions
 from tests.conftest import texts
 
 CLOTH = igual.ReferenceList(["silk", "cotton", "brocade", "moth", "wool felt"])
-ALL_WAYS = ("exact", "folded", "fuzzy")
+ALL_WAYS: tuple[Literal["exact", "folded", "fuzzy"], ...] = ("exact", "folded", "fuzzy")
 
 
 def find(written: list[str], rulings: igual.Rulings | None = None, **words: Any) -> igual.Outcome:

@@ -34,7 +34,7 @@ def test_a_table_that_is_no_reference_list_is_refused() -> None:
     with pytest.raises(ListError, match="the table has no column 'value'; there are: name, code"):
         igual.ReferenceList(pd.DataFrame({"name": ["a"], "code": [1]}))  # type: ignore[arg-type]
     with pytest.raises(ListError, match="row 3: value 'a' stands in row 2 already"):
-        igual.ReferenceList(pl.DataFrame({"value": ["a", "a"]}))  # type: ignore[arg-type]
+        igual.ReferenceList(pl.DataFrame({"value": ["a", "a"]}))
     with pytest.raises(ListError, match="aliases and attributes stand in the table itself"):
         igual.ReferenceList(pd.DataFrame(COLUMNS), {"Common oak": ["oak"]})  # type: ignore[arg-type]
     assert igual.ReferenceList(pd.Series(["a", "b"])).values == ("a", "b")  # type: ignore[arg-type]
@@ -133,9 +133,9 @@ def test_workbooks_keep_the_types_of_cells_that_no_rule_changes(tmp_path: Path) 
     cells = [[cell.value for cell in row] for row in made.iter_rows(min_row=2)]
     assert cells == [["oak", 1.5, day, True, 7], ["elm", 2, None, False, "b"]]
     # What a rule changed is text.
-    igual.Rulebook([Label(column="size", codebook="s")], codebooks={"s": {"2": "two"}}).apply_file(
-        tmp_path / "in.xlsx", tmp_path / "labelled.xlsx"
-    )
+    igual.Rulebook(
+        [Label(column="size", codebook="s")], codebooks={"s": igual.Codebook({"2": "two"})}
+    ).apply_file(tmp_path / "in.xlsx", tmp_path / "labelled.xlsx")
     made = openpyxl.load_workbook(tmp_path / "labelled.xlsx").active
     assert made is not None
     assert [cell.value for cell in made["B"]][1:] == [1.5, "two"]

@@ -12,9 +12,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import igual
+from igual.decisions import Ruling
 from igual.files.csv_cells import guard_text, guarded, unguarded
 from igual.files.rulings import load_rulings, record_rulings
-from igual.rulings import Ruling
 from tests.attack.forked import Done
 from tests.conftest import examples
 

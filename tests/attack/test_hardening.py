@@ -600,9 +600,9 @@ def test_a_link_to_rulings_elsewhere_is_refused_by_every_command(
 
 
 def test_a_lock_that_is_a_link_empties_nothing(tmp_path: Path) -> None:
+    from igual.decisions import Ruling
     from igual.errors import IgualError
     from igual.files.rulings import record_rulings
-    from igual.rulings import Ruling
 
     precious = tmp_path / "precious.txt"
     precious.write_text("keep me")

@@ -248,7 +248,7 @@ def test_long_values_are_put_in_case_in_linear_time() -> None:
     for rule in (Case(style="snake"), Case(style="title", small=["the", "of"])):
         (made,) = rule.on([words])
         assert len(made or "") > 240_000
-    assert Case(style="snake").on(["İ" + "a’" * 300_000]) == ["i\u0307" + "a" * 300_000]
+    assert Case(style="snake").on(["İ" + "a’" * 300_000]) == ["i_" + "a" * 300_000]
 
 
 @pytest.mark.parametrize(

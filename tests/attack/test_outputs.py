@@ -108,7 +108,7 @@ def test_a_run_that_is_killed_while_renaming_is_finished_by_the_next(number: int
                 os._exit(9)
             real(*given, **more)
 
-        os.replace = die  # type: ignore[assignment]
+        os.replace = die
         write_all(tmp_path)
         os._exit(0)
     os.waitpid(child, 0)

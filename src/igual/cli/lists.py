@@ -30,7 +30,7 @@ def lists(
 
     \b
     Examples:  igual lists species-2025.csv species.csv
-               igual lists species-2025.csv species.csv --rulebook trees.toml --table trees.csv
+               igual lists old.csv new.csv --rulebook trees.toml --table trees.csv
     """  # noqa: D301 - \b keeps the lines of the examples
     from pathlib import Path
 

@@ -33,18 +33,13 @@ def guarded(table: pa.Table) -> pa.Table:
             columns.append(column)
             continue
         texts = column.cast(TEXT)
-        flagged = pc.and_not(
-            pc.match_substring_regex(texts, f"{_FORMULA}|{_INNER}"), pc.match_substring_regex(texts, _NUMBER)
-        )
-        masks = [to_mask(part) for part in flagged.chunks]
-        if not any(mask.any() for mask in masks):
-            columns.append(column)
-            continue
-        chunks = zip(texts.chunks, masks, strict=True)
-        columns.append(
-            pa.chunked_array([each_where(part, mask, part, guard_text) for part, mask in chunks], TEXT)
-        )
+        columns.append(pa.chunked_array([_guard_texts(chunk) for chunk in texts.chunks], TEXT))
     return pa.Table.from_arrays(columns, names=guard_names(table.column_names))
+
+
+def _guard_texts(texts: pa.Array) -> pa.Array:
+    is_hostile = to_mask(pc.match_substring_regex(texts, f"{_FORMULA}|{_INNER}"))
+    return each_where(texts, is_hostile, texts, guard_text) if is_hostile.any() else texts
 
 
 def guard_names(names: Sequence[str]) -> list[str]:

@@ -196,6 +196,18 @@ class Outputs:
             os.close(self._descriptors.pop())
 
 
+def folder_of(place: Path) -> Path:
+    """Find the folder of a file that is on its way, where there is room for passing files beside it.
+
+    Args:
+        place: The path that `Outputs.place` gave, or any other.
+
+    Returns:
+        The folder.
+    """
+    return Path(os.path.realpath(place)).parent
+
+
 def _is_itself(passing: _Passing) -> bool:
     """Whether the passing name still leads to the file that was opened."""
     try:

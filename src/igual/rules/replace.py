@@ -27,6 +27,8 @@ from igual.text.patterns import (
 )
 from igual.text.replacing import PLACE, Replaced, Replacing, Where, find_first
 
+_MAX_PATTERNS = 5_000
+
 
 class Replace(Rule):
     r"""Put one text in the place of another, for as many pairs as are given.
@@ -88,6 +90,10 @@ class Replace(Rule):
     def check_pairs(self, pairs: Mapping[str, str]) -> None:
         """Raise ValueError where pairs can't serve with the other words of the rule."""
         if self.pattern:
+            if len(pairs) > _MAX_PATTERNS:
+                raise ValueError(
+                    f"a rule takes up to {_MAX_PATTERNS:,} patterns, each of which is tried in turn"
+                )
             for sought, given in pairs.items():
                 checked_substitution(
                     sought, given, where=self.where, nth=self.nth, ignore_case=self.ignore_case

@@ -39,7 +39,6 @@ def refuse_long_texts(lengths: pa.Array, values: pa.Array) -> None:
         lengths: The lengths in bytes that the values would have, (values,).
         values: The values as they are now, (values,).
     """
-    refuse_large_column(lengths, values)
     longest = pc.max(lengths).as_py() or 0
     if longest > LONGEST_TEXT and longest > (pc.max(pc.binary_length(values)).as_py() or 0):
         value = values[pc.index(lengths, longest).as_py()].as_py()
@@ -47,6 +46,7 @@ def refuse_long_texts(lengths: pa.Array, values: pa.Array) -> None:
             f"it would make {visible(value, 40, every_space=False)!r} {longest:,} bytes long; "
             f"{LONGEST_TEXT:,} are allowed"
         )
+    refuse_large_column(lengths, values)
 
 
 def refuse_large_column(lengths: pa.Array, *made_of: pa.Array) -> None:

@@ -27,6 +27,7 @@ from igual.files.formats.base import (
     cast_rows,
     join_batches,
 )
+from igual.files.outputs import folder_of
 from igual.files.sources import Readable, open_for_arrow
 from igual.text.plain_types import holds_type, spell_out
 
@@ -117,7 +118,7 @@ class _IpcWriter:
         self._writer.close()
         self._file.flush()
         path = Path(self._file.name)
-        with path.open("rb") as written, tempfile.TemporaryFile(dir=path.parent) as kept:
+        with path.open("rb") as written, tempfile.TemporaryFile(dir=folder_of(path)) as kept:
             shutil.copyfileobj(written, kept)
             self._file.seek(0)
             self._file.truncate()
