@@ -173,3 +173,22 @@ def test_an_order_before_very_many_values_is_not_copied(monkeypatch: pytest.Monk
     again = igual.Rulebook(rules, codebooks=CODEBOOKS).apply(pa.table({"v": [*texts, None, "x7"]}))
     assert again.table["v"].to_pylist()[-2:] == [None, "seven"]
     assert again.table["v"].chunk(0).dictionary.to_pylist()[:4] == ["one", "two", "seven", "oak 0"]
+
+
+def test_a_long_chain_of_rules_tells_what_each_made(tmp_path: Path) -> None:
+    values = [f"v{number:04d}" for number in range(500)]
+    pairs = [{f"v{number:04d}": f"w{number:04d}"} for number in range(100)]
+    # Now and then values become equal, and others change all of them.
+    pairs[40], pairs[70] = {"v0040": "v0041"}, {"v": "x"}
+    book = igual.Rulebook([Replace(column="a", pairs=some) for some in pairs])
+    outcome = book.apply({"a": values})
+    wanted = values
+    for some, stage in zip(pairs, outcome.account.stages, strict=True):
+        ((sought, given),) = some.items()
+        made = [text.replace(sought, given) for text in wanted]
+        assert stage.before.to_pylist() == list(dict.fromkeys(wanted))
+        assert stage.after.to_pylist() == [text.replace(sought, given) for text in dict.fromkeys(wanted)]
+        wanted = made
+    assert outcome.table["a"] == wanted
+    # Asked for again, in another order.
+    assert [stage.before.to_pylist()[-1] for stage in reversed(outcome.account.stages)][:3] == ["x0499"] * 3

@@ -9,6 +9,7 @@ from typing import NamedTuple, Protocol
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from igual.column import Codes, Counts, Mask
 from igual.matching.lookups import How
@@ -63,6 +64,40 @@ class Replay:
         known, values = self._last if self._last[0] <= step else (0, self._start)
         for change in self._changes[known:step]:
             values = values if change is None else change_pieces(values, change)
+        self._last = (step, values)
+        return values
+
+
+class Deltas(Replay):
+    """The texts between many rules that each change a few values, made again from those before the first of them.
+
+    Args:
+        start: The texts before the first rule, (values,).
+    """
+
+    def __init__(self, start: pa.Array) -> None:
+        super().__init__(start, [])
+        self._deltas: list[tuple[pa.Array, pa.Array]] = []
+        # The texts behind the last rule: who goes on from others begins anew.
+        self.end = start
+
+    def add(self, changed: Mask, values: pa.Array) -> int:
+        """Add what one more rule made, and give its step.
+
+        Args:
+            changed: Which values it changed, (values,).
+            values: What all of them are now, (values,).
+        """
+        flags = pa.array(changed)
+        self._deltas.append((flags, values.filter(flags)))
+        self.end = values
+        return len(self._deltas) - 1
+
+    def values_at(self, step: int) -> pa.Array:
+        """The texts after so many of the rules, (values,)."""
+        known, values = self._last if self._last[0] <= step else (0, self._start)
+        for flags, made in self._deltas[known:step]:
+            values = pc.replace_with_mask(values, flags, made)
         self._last = (step, values)
         return values
 

@@ -10,16 +10,21 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from igual.column import TEXT, Codes, Column, Counts, count_rows, is_in_place
+from igual.column import TEXT, Codes, Column, Counts, Mask, count_rows, is_in_place
 from igual.distinct import find_distinct
 from igual.engines import CleanColumn, OutputType
 from igual.errors import RulebookError, error_context
 from igual.rules.base import Rule
 from igual.rules.outputs import conform
 from igual.rules.rewriters import Details, Rewriter
-from igual.runs.stages import KeptTexts, Stage
+from igual.runs.stages import Deltas, KeptTexts, ReplayedTexts, Stage, SurroundingTexts
 from igual.runs.together import MANY, PreparedRule, count_until_merging, rewrite_together
 from igual.text.arrays import differs, refuse_large_column
+
+# One value in so many is few: those that a rule changed are compared with all others.
+_FEW_CHANGED = 8
+# From so many rules on, what stands between them would take more than the column itself.
+_LONG_CHAIN = 32
 
 
 @dataclass(frozen=True, eq=False)
@@ -120,7 +125,7 @@ class ColumnTrail:
         if not changed.any():
             # The same texts are kept once.
             values = self.values
-        texts = KeptTexts(self.values, values)
+        texts = self._keep_texts(values, changed)
         stage = Stage(number, rule, rewriter, target, self.positions, self.rows, changed, details, texts)
         is_same = output == OutputType() and not changed.any() and target == self.name
         return replace(
@@ -131,6 +136,16 @@ class ColumnTrail:
             stages=(*self.stages, stage),
             output=self.output if is_same else output,
         )
+
+    def _keep_texts(self, values: pa.Array, changed: Mask) -> SurroundingTexts:
+        """Keep the texts around a rule; in a long chain only those that it changed, where they are few."""
+        is_long = len(self.stages) >= _LONG_CHAIN
+        if not is_long or np.count_nonzero(changed) * _FEW_CHANGED > len(changed):
+            return KeptTexts(self.values, values)
+        last = self.stages[-1].texts
+        known = last.replay if isinstance(last, ReplayedTexts) else None
+        deltas = known if isinstance(known, Deltas) and known.end is self.values else Deltas(self.values)
+        return ReplayedTexts(deltas, deltas.add(changed, values), None)
 
     def finish(self) -> ColumnTrail:
         """Make values missing that can't stand in a column of numbers or dates, since no rule has read them.
@@ -176,9 +191,23 @@ class ColumnTrail:
             return self.work_off().merge()
         if self.is_merged:
             return self
+        if self._are_still_distinct():
+            return replace(self, is_merged=True)
         values, moved = find_distinct(self.values)
         trail = replace(self, values=values, is_merged=True)
         return trail if moved is None else trail._move(moved)
+
+    def _are_still_distinct(self) -> bool:
+        """Whether the last rule changed a few values, and made none of them equal to another: seen by these alone."""
+        changed = self.stages[-1].changed if self.stages else np.ones(0, np.bool_)
+        if len(changed) != len(self.values) or np.count_nonzero(changed) * _FEW_CHANGED > len(changed):
+            return False
+        flags = pa.array(changed)
+        made = self.values.filter(flags)
+        if len(made.unique()) < len(made):
+            return False
+        others = self.values.filter(pc.invert(flags))
+        return not pc.any(pc.is_in(others, made)).as_py()
 
     def _move(self, moved: Codes) -> ColumnTrail:
         """Where the values stand now, for each that there was before."""
