@@ -14,6 +14,7 @@ from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
 from igual.settings import Several
 from igual.text.arrays import has_pattern
 from igual.text.casing import Language, Style, recased
+from igual.text.packed import unpack
 
 # Letters beyond those that every case writes as one: Latin but for ß, İ, ĸ and ŉ, Greek without dialytika, Cyrillic.
 _RARE = (
@@ -64,10 +65,11 @@ class _Rewriter(PlainRewriter):
         made = self._recase(values)
         # A few letters become several, and single letters beside each other one word: what is written then is recased
         # again, so that the rule leaves its own output alone.
+        has_humps = self._rule.style in ("camel", "pascal")
         for _ in range(_MAX_AGAIN):
-            unsure = has_pattern(
-                made, _RARE if self._rule.style not in ("camel", "pascal") else f"{_RARE}|{_HUMPS}"
-            )
+            if not has_humps and unpack(made).is_ascii:
+                break
+            unsure = has_pattern(made, f"{_RARE}|{_HUMPS}" if has_humps else _RARE)
             again = made.filter(pa.array(unsure))
             recased_again = self._recase(again)
             if recased_again.equals(again):

@@ -17,7 +17,7 @@ from igual.text.packed import Packed, slices, unpack
 # No rule makes a value longer than this, in bytes: a value is something that people read.
 LONGEST_TEXT = 1 << 20
 # The distinct values that a rule makes are no more bytes together than this, or than so many times those it met.
-LARGEST_COLUMN, _MOST_TIMES = 1 << 25, 8
+LARGEST_COLUMN, MOST_TIMES = 1 << 25, 8
 # Stands between texts that are worked on together; it is a letter of no script.
 _BETWEEN = "\x1f"
 
@@ -59,7 +59,7 @@ def refuse_large_column(lengths: pa.Array, *made_of: pa.Array) -> None:
     whole = _add_up(lengths)
     if whole <= LARGEST_COLUMN:
         return
-    allowed = max(LARGEST_COLUMN, _MOST_TIMES * sum(_add_up(pc.binary_length(texts)) for texts in made_of))
+    allowed = max(LARGEST_COLUMN, MOST_TIMES * sum(_add_up(pc.binary_length(texts)) for texts in made_of))
     if whole > allowed:
         raise RulebookError(f"it would make {whole:,} bytes of distinct values; {allowed:,} are allowed")
 

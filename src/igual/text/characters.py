@@ -177,16 +177,20 @@ def normalize(form: Form, text: str) -> str:
         >>> normalize("NFC", "e" + "\u0301")
         'é'
     """
-    if len(text) > _MAX_MARKS and (many := _find_many_marks()).search(text):
-        text = many.sub(_order_marks, text)
+    any_mark, many_marks = _find_many_marks()
+    # A run as long as that has one of the characters that many apart.
+    if any_mark.search(text[::_MAX_MARKS]):
+        text = many_marks.sub(_order_marks, text)
     return unicodedata.normalize(form, text)
 
 
 @cache
-def _find_many_marks() -> re.Pattern[str]:
-    """Runs of more marks than any text has, of those that canonical ordering moves."""
+def _find_many_marks() -> tuple[re.Pattern[str], re.Pattern[str]]:
+    """A mark of those that canonical ordering moves, and runs of more of them than any text has."""
     moved = "".join(chr(code) for code in range(0x300, 0x1F000) if unicodedata.combining(chr(code)))
-    return re.compile(f"[{re.escape(moved)}]{{{_MAX_MARKS},}}")
+    one = f"[{re.escape(moved)}]"
+    # The one before the repetition lets `re` skip what is no mark.
+    return re.compile(one), re.compile(f"{one}{one}{{{_MAX_MARKS - 1},}}")
 
 
 def _order_marks(run: re.Match[str]) -> str:

@@ -11,7 +11,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT, Mask
-from igual.text.arrays import LARGEST_COLUMN, LONGEST_TEXT, as_it_is, refuse_long_texts
+from igual.text.arrays import LARGEST_COLUMN, LONGEST_TEXT, MOST_TIMES, as_it_is, refuse_long_texts
 from igual.text.beyond import find_characters, mark_alnum
 from igual.text.finding import FoundTexts, TextFinder
 from igual.text.folding import casefold
@@ -243,8 +243,12 @@ def refuse_growth(
     lengths = _lengths(values)
     longest, whole = pc.max(lengths).as_py() or 0, pc.sum(lengths).as_py() or 0
 
-    def is_harmless(times: int) -> bool:
-        return longest * times <= LONGEST_TEXT and whole * times <= LARGEST_COLUMN
+    shortest = max(1, min(map(len, pairs), default=1))
+
+    def is_harmless(given: int) -> bool:
+        """Whether texts of so many bytes, in as many places as there can be, stay within what is allowed."""
+        most, most_of_all = (size + size // shortest * given for size in (longest, whole))
+        return most <= LONGEST_TEXT and most_of_all <= max(LARGEST_COLUMN, MOST_TIMES * whole)
 
     # No character takes more than four bytes.
     if beside is None and is_harmless(4 * max(map(len, pairs.values()), default=0)):
