@@ -13,20 +13,8 @@ from hypothesis import strategies as st
 from igual.rules import Band, Bands, Case, Characters, Number
 from igual.text.characters import normalize, visible
 from tests.conftest import examples
+from tests.test_text_together import STYLES
 
-STYLES = (
-    "lower",
-    "upper",
-    "sentence",
-    "title",
-    "name",
-    "camel",
-    "pascal",
-    "snake",
-    "kebab",
-    "train",
-    "constant",
-)
 RARE = "ŉİıßǰΐΰªºĸµſǅﬁẞᾳ"
 GIVES = ("1234", "1,234", "1 235", "1234.5", "1,234.50", "1.234,50", "1234,500", "1'234.5", "1234.500")
 
