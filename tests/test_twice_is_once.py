@@ -30,7 +30,9 @@ def test_case_leaves_its_own_output_alone(style: str, text: str) -> None:
 
 def test_single_letters_of_identifiers_stay_as_they_are_written_once() -> None:
     assert Case(style="camel").on(["a b c", "aBc", "x y", "parse HTML"]) == ["aBc", "aBc", "xY", "parseHtml"]
-    assert Case(style="pascal").on(["a b c", "Abc"]) == ["Abc", "Abc"]
+    once = Case(style="pascal").on(["a b c", "Abc", "ǰǰǰİ"])
+    assert once[:2] == ["Abc", "Abc"]
+    assert Case(style="pascal").on(once) == once
 
 
 @pytest.mark.parametrize("times", [1, 2, 3])

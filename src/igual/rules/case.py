@@ -22,7 +22,7 @@ _RARE = (
     r"\x{386}-\x{38f}\x{391}-\x{3a9}\x{3ac}-\x{3af}\x{3b1}-\x{3c9}\x{400}-\x{45f}]"
 )
 # Two capitals, or a digit and a capital, beside each other in an identifier.
-_HUMPS, _MAX_AGAIN = r"[\p{Lu}0-9]\p{Lu}", 4
+_HUMPS, _MAX_AGAIN = r"[\p{Lu}0-9]\p{Lu}", 64
 
 
 class Case(Rule):
