@@ -132,7 +132,7 @@ class ColumnTrail:
             self,
             name=target,
             values=values,
-            is_merged=self.is_merged and not changed.any(),
+            is_merged=self.is_merged and _are_still_distinct(values, changed),
             stages=(*self.stages, stage),
             output=self.output if is_same else output,
         )
@@ -191,23 +191,9 @@ class ColumnTrail:
             return self.work_off().merge()
         if self.is_merged:
             return self
-        if self._are_still_distinct():
-            return replace(self, is_merged=True)
         values, moved = find_distinct(self.values)
         trail = replace(self, values=values, is_merged=True)
         return trail if moved is None else trail._move(moved)
-
-    def _are_still_distinct(self) -> bool:
-        """Whether the last rule changed a few values, and made none of them equal to another: seen by these alone."""
-        changed = self.stages[-1].changed if self.stages else np.ones(0, np.bool_)
-        if len(changed) != len(self.values) or np.count_nonzero(changed) * _FEW_CHANGED > len(changed):
-            return False
-        flags = pa.array(changed)
-        made = self.values.filter(flags)
-        if len(made.unique()) < len(made):
-            return False
-        others = self.values.filter(pc.invert(flags))
-        return not pc.any(pc.is_in(others, made)).as_py()
 
     def _move(self, moved: Codes) -> ColumnTrail:
         """Where the values stand now, for each that there was before."""
@@ -278,6 +264,20 @@ class ColumnTrail:
             for name, texts in dict(self.beside).items()
         ]
         return pc.binary_join_element_wise(*parts, pa.scalar(", ", TEXT))
+
+
+def _are_still_distinct(values: pa.Array, changed: Mask) -> bool:
+    """Whether values that were distinct are so after a rule: told at a glance where it changed few; else no."""
+    if not changed.any():
+        return True
+    if np.count_nonzero(changed) * _FEW_CHANGED > len(changed):
+        return False
+    flags = pa.array(changed)
+    made = values.filter(flags)
+    if len(made.unique()) < len(made):
+        return False
+    others = values.filter(pc.invert(flags))
+    return not pc.any(pc.is_in(others, made)).as_py()
 
 
 def _latest(beside: Sequence[tuple[str, pa.Array]], name: str) -> pa.Array:

@@ -57,11 +57,13 @@ def refuse_large_column(lengths: pa.Array, *made_of: pa.Array) -> None:
         *made_of: The values that they are made of, (values,) each.
     """
     whole = _add_up(lengths)
-    if whole <= LARGEST_COLUMN:
-        return
-    allowed = max(LARGEST_COLUMN, MOST_TIMES * sum(_add_up(pc.binary_length(texts)) for texts in made_of))
-    if whole > allowed:
+    if whole > LARGEST_COLUMN and whole > (allowed := count_allowed(*made_of)):
         raise RulebookError(f"it would make {whole:,} bytes of distinct values; {allowed:,} are allowed")
+
+
+def count_allowed(*made_of: pa.Array) -> int:
+    """How many bytes rules may make of distinct values, (values,) each, all of them together."""
+    return max(LARGEST_COLUMN, MOST_TIMES * sum(_add_up(pc.binary_length(texts)) for texts in made_of))
 
 
 def _add_up(lengths: pa.Array) -> int:

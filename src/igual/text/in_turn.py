@@ -12,7 +12,7 @@ import pyarrow as pa
 
 from igual.column import TEXT, Mask
 from igual.pieces import in_pieces
-from igual.text.arrays import differs, refuse_long_texts
+from igual.text.arrays import count_allowed, differs, refuse_large_column, refuse_long_texts
 from igual.text.finding import FoundTexts, take_leftmost
 from igual.text.folding import casefold
 from igual.text.packed import Offsets, mark, pack, splice, unpack
@@ -80,7 +80,7 @@ class ReplacingInTurn(Replacing):
 
     def _replace_few(self, values: pa.Array) -> tuple[pa.Array, _Changes]:
         """Pair after pair, text by text: rounds over few texts cost more than the texts."""
-        made, changed = [], []
+        made, changed, whole, allowed = [], [], 0, count_allowed(values)
         for place, text in enumerate(values.to_pylist()):
             for pair, (sought, given) in enumerate(self._listed if text is not None else ()):
                 if sought in text:
@@ -90,6 +90,9 @@ class ReplacingInTurn(Replacing):
                         changed.append((place, pair))
                     text = new
             made.append(text)
+            whole += len(text or "")
+            if whole > allowed:
+                refuse_large_column(pa.array([whole]), values)
         where = np.array(changed, np.int64).reshape(-1, 2)
         return pa.array(made, TEXT), _Changes(where[:, 0], where[:, 1])
 
