@@ -153,8 +153,6 @@ def _count(account: Account, rows: int) -> Figures:
         matched = stage.details.matched
         if matched is not None:
             settled += int(((matched.status != OPEN) & (matched.status != UNKNOWN)).sum())
-    unlabelled = [one for one in account.unknown if one.kind == "unlabelled"]
-    unknown = [one for one in account.unknown if one.kind != "unlabelled"]
     return Figures(
         (
             Figure(f"{rows:,}", "rows"),
@@ -162,8 +160,9 @@ def _count(account: Account, rows: int) -> Figures:
             Figure(f"{before:,} → {after:,}", "distinct values in them"),
             Figure(f"{settled:,}", "values settled by matching"),
             Figure(f"{len(account.open):,}", "open", bool(account.open)),
-            Figure(f"{len(unknown):,}", "unknown", bool(unknown)),
-            Figure(f"{len(unlabelled):,}", "without a label", bool(unlabelled)),
+            Figure(
+                f"{len(account.unknown):,}", "without a label, an entry or a reading", bool(account.unknown)
+            ),
         )
     )
 
