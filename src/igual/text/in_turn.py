@@ -24,6 +24,8 @@ IsChanged = Callable[[int, int], bool]
 
 # So many patterns are looked for at once, to find out whether any of them is there.
 _PATTERNS_AT_ONCE = 64
+# Where one of them is, they are looked for again in so many parts.
+_PATTERN_PARTS = 8
 # So many pairs of pairs are looked through for those of which one changes what the other has put in.
 _MAX_MEETING = 1_000
 # Few values are worked on text by text, where the pairs to try on them are no more than so many together.
@@ -186,16 +188,19 @@ def substituted_in_turn(
         return new
 
     def replace_some(values: pa.Array, start: int, stop: int) -> pa.Array:
-        """Patterns of a range, halved until those are left that are found in some value."""
-        if stop - start > 1:
-            if not find_any(values, [sought for sought, _ in listed[start:stop]]).any():
-                return values
-            middle = (start + stop) // 2
-            return replace_some(replace_some(values, start, middle), middle, stop)
-        return replace_one(values, start)
+        """Patterns of a range, cut until those are left that are found in some value."""
+        if stop - start == 1:
+            return replace_one(values, start)
+        if not find_any(values, [sought for sought, _ in listed[start:stop]]).any():
+            return values
+        return replace_range(values, start, stop, -(-(stop - start) // _PATTERN_PARTS))
 
-    for start in range(0, len(listed), _PATTERNS_AT_ONCE):
-        values = replace_some(values, start, min(start + _PATTERNS_AT_ONCE, len(listed)))
+    def replace_range(values: pa.Array, start: int, stop: int, size: int) -> pa.Array:
+        for first in range(start, stop, size):
+            values = replace_some(values, first, min(first + size, stop))
+        return values
+
+    values = replace_range(values, 0, len(listed), _PATTERNS_AT_ONCE)
 
     def is_changed(earlier: int, later: int) -> bool:
         output = pa.array([listed[earlier][1]], TEXT)
