@@ -11,6 +11,7 @@ from collections import Counter
 from pathlib import Path
 
 from tests.attack.campaign import attack, lay_out_world
+from tests.attack.faults import break_runs
 from tests.attack.forked import ForkServer
 from tests.attack.kills import kill, lay_out_outputs
 from tests.attack.references import CHECKS, find_difference
@@ -22,6 +23,7 @@ def main() -> int:
     words.add_argument("--seconds", type=float, default=3600)
     words.add_argument("--seed", type=int, default=int(time.time()))
     words.add_argument("--kills", type=int, default=200, help="how many runs are stopped at a random moment")
+    words.add_argument("--faults", type=int, default=400, help="in how many runs a call of the system fails")
     words.add_argument(
         "--texts", type=int, default=20_000, help="how many texts each rule is held against a reference on"
     )
@@ -37,7 +39,10 @@ def main() -> int:
         shutil.copytree(world, killed)
         lay_out_outputs(server, killed)
         kills = itertools.islice(kill(server, killed, Path(place), given.seed), given.kills)
-        for number, case in enumerate(itertools.chain(kills, attack(server, world, Path(place), given.seed))):
+        broken = itertools.islice(break_runs(server, killed, Path(place), given.seed), given.faults)
+        for number, case in enumerate(
+            itertools.chain(kills, broken, attack(server, world, Path(place), given.seed))
+        ):
             tried[case.target] += 1
             refused[case.target] += case.done.returncode == 2
             if case.fault:

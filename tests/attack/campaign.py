@@ -40,8 +40,8 @@ _SECONDS, _MEMORY, _SMALL = 60.0, 2 << 30, 0.5
 _ROWS = 200
 # Which share of the cases are rulebooks in order over tables in order: of texts, and of columns of any types; which are
 # calls with odd words; which are so many calls from Python; and which are calls on very long files.
-_GENERATED, _TYPED, _ODD_CALLS, _PYTHON, _LONG = 0.25, 0.2, 0.1, 0.004, 0.003
-_PYTHON_CALLS = 300
+_GENERATED, _TYPED, _ODD_CALLS, _PYTHON, _LONG = 0.25, 0.2, 0.1, 0.008, 0.003
+_PYTHON_MODULES = (("python_calls", 300), ("splits", 60))
 # What reaches a terminal raw would be obeyed by it, or would paint over what stands beside it.
 _UNSEEN = re.compile(
     "[\x00-\x08\x0b-\x1f\x7f-\x9f\u200b-\u200f\u202a-\u202e\u2060-\u2069\ufeff\U000e0000-\U000e007f]"
@@ -170,7 +170,11 @@ def attack(server: ForkServer, world: Path, place: Path, seed: int) -> Iterator[
             yield _attack_arguments(server, world, place, random)
             continue
         if which > 1 - _PYTHON:
-            yield Case("Python", *attack_python(random.randrange(1 << 32), _PYTHON_CALLS, _SECONDS))
+            module, calls = random.choice(_PYTHON_MODULES)
+            seed = random.randrange(1 << 32)
+            yield Case(
+                module.replace("_", " "), *attack_python(f"tests.attack.{module}", seed, calls, _SECONDS)
+            )
             continue
         if which > 1 - _PYTHON - _LONG:
             yield _attack_long(server, place, random)
@@ -246,6 +250,8 @@ def _attack_typed(server: ForkServer, place: Path, random: Random) -> Case:
     fault = find_fault(call, done, folder, before)
     if not fault and done.returncode == 0 and call.startswith("apply b.toml"):
         fault = _compare_untouched(folder, tables, rulebook)
+    if not fault and call.startswith("apply idle.toml"):
+        fault = _compare_idle(done, folder, tables)
     content = f"{rulebook}\n{content}"
     return Case("typed", call, content.encode("utf-8", "backslashreplace"), done, fault)
 
@@ -276,6 +282,14 @@ def _compare_untouched(folder: Path, names: Sequence[str], rulebook: str) -> str
         if wanted != found:
             return f"column {column} came out changed: {wanted} as {found}"
     return ""
+
+
+def _compare_idle(done: Done, folder: Path, names: Sequence[str]) -> str:
+    """Whether all cells are as they were where rules name every column and change nothing, or one is refused by name."""
+    if done.returncode == 0:
+        return _compare_untouched(folder, names, "")
+    said = any(words in done.stderr for words in ("column '", "can't be read"))
+    return "" if said else f"refused without a column's name: {done.stderr}"
 
 
 def _spell(*parts: pa.ChunkedArray) -> list[str]:

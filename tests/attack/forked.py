@@ -33,6 +33,8 @@ SMALL_PARTS = (
     ("igual.files.formats.base", "_ENOUGH_ROWS", 16), ("igual.files.formats.jsonl", "_BLOCK", 900),
     ("igual.engines.counting", "_LEAST_WAITING", 50), ("igual.files.streams", "_COUNTED_BYTES", 700),
 )  # fmt: skip
+# What stands for a function of the system where files can't grow beyond a size.
+FILE_SIZE = "file size"
 
 
 class Done(NamedTuple):
@@ -74,6 +76,7 @@ class ForkServer:
         seconds: float = 300,
         memory: int | None = None,
         kill: tuple[int, float] | None = None,
+        fault: tuple[str, int, int] | None = None,
         reader_leaves: bool = False,
         given: bytes = b"",
         small_parts: bool = False,
@@ -87,6 +90,8 @@ class ForkServer:
             seconds: After so long it is killed.
             memory: The most address space it may take, in bytes.
             kill: A signal, and after how many seconds to send it.
+            fault: A function of the system that fails, the number of the call that does, and the error's number; for
+                `FILE_SIZE` that is the size in bytes beyond which no file can be written.
             reader_leaves: Whether nobody reads what it prints, as when `head` has had its line.
             given: What comes through a pipe on its standard input; without it, that is empty.
             small_parts: Whether files are read in small parts, as large ones are in large parts.
@@ -101,6 +106,7 @@ class ForkServer:
             "seconds": seconds,
             "memory": memory,
             "kill": kill,
+            "fault": fault,
             "reader_leaves": reader_leaves,
             "small_parts": small_parts,
         }
@@ -237,6 +243,8 @@ def _become(call: Mapping[str, Any]) -> None:
         for module, name, value in SMALL_PARTS if call.get("small_parts") else ():
             assert hasattr(sys.modules[module], name)
             setattr(sys.modules[module], name, value)
+        if call.get("fault"):
+            _break(*call["fault"])
         sys.argv = ["igual", *call["arguments"]]
         from igual.__main__ import main
 
@@ -256,6 +264,24 @@ def _become(call: Mapping[str, Any]) -> None:
         except BaseException:
             status = 120
         os._exit(status)
+
+
+def _break(name: str, number: int, code: int) -> None:
+    """Let one call of a function of the system fail, or every write beyond a size of files."""
+    if name == FILE_SIZE:
+        resource.setrlimit(resource.RLIMIT_FSIZE, (number, number))
+        return
+    real, count = getattr(os, name), [0]
+
+    def call(*given: Any, **more: Any) -> Any:
+        count[0] += 1
+        if count[0] != number:
+            return real(*given, **more)
+        if name == "close":
+            real(*given, **more)
+        raise OSError(code, os.strerror(code))
+
+    setattr(os, name, call)
 
 
 if __name__ == "__main__":

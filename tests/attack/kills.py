@@ -14,24 +14,24 @@ from tests.attack.forked import Done, ForkServer
 
 _SIGNALS = (signal.SIGKILL, signal.SIGTERM, signal.SIGINT, signal.SIGHUP)
 _ROWS = 20_000
-_CALLS = (
+CALLS = (
     "apply trees.toml many.csv --out out.csv --trail trail.csv --crosswalk walk.csv --open open.xlsx --record r.json --force",
     "apply trees.toml many.csv --out out.parquet --crosswalk walk.sssom.tsv --force",
     "review trees.toml open.csv --overrule",
     "review trees.toml --add-to-lists",
     "lookalikes trees.csv -c street --pairs p.csv --out groups.csv --force",
 )
-_OUTPUTS = (
+OUTPUTS = (
     "out.csv", "trail.csv", "walk.csv", "open.xlsx", "r.json", "out.parquet", "walk.sssom.tsv", "p.csv", "groups.csv",
 )  # fmt: skip
-_CHANGED_IN_PLACE = ("trees.rulings.csv", "species.csv", "districts.csv", "contractors.csv")
+CHANGED_IN_PLACE = ("trees.rulings.csv", "species.csv", "districts.csv", "contractors.csv")
 
 
 def lay_out_outputs(server: ForkServer, world: Path) -> None:
     """Add a larger table to a world, and the outputs of earlier runs; and rulings to be taken."""
     header, *rows = (world / "trees.csv").read_text(encoding="utf-8").splitlines(keepends=True)
     (world / "many.csv").write_text(header + "".join(rows * (_ROWS // len(rows))), encoding="utf-8")
-    for call in (_CALLS[0], _CALLS[1], _CALLS[4]):
+    for call in (CALLS[0], CALLS[1], CALLS[4]):
         done = server.run(call.split(), world)
         assert done.returncode == 0, done.stderr
     with (world / "open.csv").open(encoding="utf-8", newline="") as file:
@@ -58,7 +58,7 @@ def kill(server: ForkServer, world: Path, place: Path, seed: int) -> Iterator[Ca
     """
     random = Random(seed)
     while True:
-        call, number = random.choice(_CALLS), random.choice(_SIGNALS)
+        call, number = random.choice(CALLS), random.choice(_SIGNALS)
         folder = place / "killed"
         shutil.rmtree(folder, ignore_errors=True)
         shutil.copytree(world, folder)
@@ -84,10 +84,10 @@ def _find_fault(done: Done, folder: Path, before: dict[str, bytes], number: int)
         return f"exit status {done.returncode}"
     now = {path.name: path.read_bytes() for path in folder.iterdir()}
     for name, content in before.items():
-        if name in _OUTPUTS:
+        if name in OUTPUTS:
             if not now[name] or (name.endswith(".csv") and not now[name].endswith(b"\n")):
                 return f"half a file: {name}"
-        elif name in _CHANGED_IN_PLACE:
+        elif name in CHANGED_IN_PLACE:
             if (
                 lost := set(_read_rows(content))
                 - set(_read_rows(now[name]))

@@ -223,10 +223,11 @@ def find_python_fault(random: Random) -> str:
     return ""
 
 
-def attack_python(seed: int, calls: int, seconds: float) -> tuple[str, bytes, Done, str]:
+def attack_python(module: str, seed: int, calls: int, seconds: float) -> tuple[str, bytes, Done, str]:
     """Make so many calls in a process of its own, which may hang or end.
 
     Args:
+        module: The module that makes them from a seed, this one or another.
         seed: The same seed gives the same calls.
         calls: How many.
         seconds: After so long it is killed.
@@ -234,7 +235,7 @@ def attack_python(seed: int, calls: int, seconds: float) -> tuple[str, bytes, Do
     Returns:
         The command, nothing that was changed, what became of it, and what is wrong with that; '' when nothing is.
     """
-    words = ["-m", __name__, str(seed), str(calls)]
+    words = ["-m", module, str(seed), str(calls)]
     started, root = time.monotonic(), Path(__file__).parents[2]
     try:
         ended = subprocess.run(

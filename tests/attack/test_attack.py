@@ -13,14 +13,16 @@ import pyarrow.parquet as pq
 import pytest
 
 from tests.attack.campaign import Case, _spell, attack, find_fault, lay_out_world
+from tests.attack.faults import break_runs
 from tests.attack.forked import ForkServer
 from tests.attack.kills import kill, lay_out_outputs
 from tests.attack.long_lists import CALLS as LONG_CALLS
 from tests.attack.long_lists import lay_out_long
 from tests.attack.python_calls import find_python_fault
 from tests.attack.references import CHECKS, find_difference
+from tests.attack.splits import find_split_fault
 
-_CASES, _KILLS, _TEXTS, _PYTHON_CALLS, _LONG_CALLS = 40, 6, 400, 300, 5
+_CASES, _KILLS, _FAULTS, _TEXTS, _PYTHON_CALLS, _SPLITS, _LONG_CALLS = 40, 6, 10, 400, 300, 20, 5
 
 
 @pytest.fixture(scope="module")
@@ -41,6 +43,12 @@ def test_runs_that_are_stopped_lose_nothing(server: ForkServer, world: Path, tmp
     shutil.copytree(world, killed)
     lay_out_outputs(server, killed)
     assert faults([*islice(kill(server, killed, tmp_path, seed=20_262), _KILLS)]) == []
+    assert faults([*islice(break_runs(server, killed, tmp_path, seed=20_266), _FAULTS)]) == []
+
+
+def test_rows_come_out_the_same_alone_and_in_every_engine() -> None:
+    found = [find_split_fault(Random(f"20267 {number}")) for number in range(_SPLITS)]
+    assert [fault for fault in found if fault] == []
 
 
 def test_calls_on_long_files_end_in_time(server: ForkServer, tmp_path: Path) -> None:

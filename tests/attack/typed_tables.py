@@ -41,7 +41,8 @@ _CALLS: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("tally {t} -c {c}", ("--contains a", "--above 1", "--by b", "--of words", "--distinct", "--sort value", "--report r.html", "--json", "--against u.csv", "--against {more}")),
     ("apply b.toml {t}", ("--out {o}", "--trail trail.jsonl", "--crosswalk w.csv", "--crosswalk w.sssom.tsv", "--open op.xlsx", "--record r.json", "--report r.html",
                           "--most-values 2", "--escape-formulas", "--out-encoding utf-16", "--preview 2", "--only 1", "--json")),
-    ("apply b.toml {t} {more} --out {o}", ("--source-file", "--most-values 2", "--json")), ("apply {rules} u.csv --out {o}", ("--trail trail.csv", "--json")),
+    ("apply b.toml {t} {more} --out {o}", ("--source-file", "--most-values 2", "--json")), ("apply idle.toml {t} --out {o}", ("--most-values 2", "--json")),
+    ("apply idle.toml {t} --out {o}", ("--trail trail.csv",)), ("apply {rules} u.csv --out {o}", ("--trail trail.csv", "--json")),
     ("check b.toml {t}", ("-c {c}", "--allow open=5%", "--most-values 1", "--report r.html", "--json", "--since {walk}", "{more} --source-file")),
     ("match {t} -c {c} -l {list}", ("--out {o}", "--by folded", "--report r.html", "--give kind", "--json", "--case-sensitive")),
     ("lookalikes {t} -c {c}", ("--out {o}", "--pairs p.csv", "--rulings ru.csv", "--weaker", "--list {list}", "--report r.html", "--escape-formulas")),
@@ -66,6 +67,11 @@ _RULEBOOKS = {
     "label": '[codebooks.k]\nfile = "{k}"\n[[rule]]\ncolumn = "a"\ndo = "label"\ncodebook = "k"\n',
     "pairs": '[pairs.p]\nfile = "{p}"\n[[rule]]\ncolumn = "a"\ndo = "replace"\npairs = "p"\n',
 }
+# Rules that name every column and change nothing.
+_IDLE = "".join(
+    f'[[rule]]\ncolumn = "{column}"\ndo = "replace"\npairs = {{ "what no cell holds" = "x" }}\n'
+    for column in COLUMNS
+)
 # Types, cells and shapes of the columns of a table.
 _Recipe = list[tuple[pa.DataType, tuple[Any, ...], str]]
 
@@ -86,6 +92,7 @@ def make_typed_case(random: Random, folder: Path, rulebook: str) -> TypedCase:
     names = {stem: _write_beside(random, folder, stem) for stem in _BESIDE}
     for stem, text in _RULEBOOKS.items():
         (folder / f"{stem}.toml").write_text("igual = 1\n" + text.format(**names), encoding="utf-8")
+    (folder / "idle.toml").write_text("igual = 1\n" + _IDLE, encoding="utf-8")
     recipe = _choose_recipe(random)
     table = _make_table(random, recipe)
     more = _make_table(random, recipe if random.random() < 0.5 else _choose_recipe(random))
