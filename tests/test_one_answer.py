@@ -15,7 +15,7 @@ import igual
 from igual.matching.exact_parts import find_differing_parts, list_quantities
 from igual.matching.reasons import REASON_KINDS, Reason, Role
 from igual.report.reasons import _SENTENCES, format_reasons
-from igual.rules import Match, Mention
+from igual.rules import Case, Match, Mention, Replace
 from tests.conftest import examples
 
 ENTRIES = ["Norway maple", "Common oak", "Dawlish", "Kyiv", "Pier 12", "Silver birch"]
@@ -69,6 +69,23 @@ def test_every_engine_and_every_cut_gives_the_same(most_values: int, tmp_path: P
     read = book.apply(pa.RecordBatchReader.from_batches(batches[0].schema, batches)).table.read_all()
     assert read["at"].to_pylist() == wanted
     assert [book.apply({"at": [value]}).table["at"][0] for value in values] == wanted
+
+
+def test_new_columns_come_in_the_order_of_their_rules_in_every_engine(tmp_path: Path) -> None:
+    table = {"a": ["ab", "cd"], "b": ["q", "r"]}
+    rules = [
+        Replace(column="b", pairs={"q": "Q"}), Case(column="a", style="upper", into="first"),
+        Case(column="b", style="lower", into="second"),
+    ]  # fmt: skip
+    book, wanted = igual.Rulebook(rules), ["a", "b", "first", "second"]
+    assert [*book.apply(table).table] == wanted
+    assert book.apply(pl.LazyFrame(table)).table.collect().columns == wanted
+    batches = pa.table(table).to_batches()
+    reader = pa.RecordBatchReader.from_batches(batches[0].schema, batches)
+    assert book.apply(reader).table.read_all().column_names == wanted
+    pl.DataFrame(table).write_csv(tmp_path / "t.csv")
+    book.apply_file(tmp_path / "t.csv", tmp_path / "o.csv")
+    assert (tmp_path / "o.csv").read_text().splitlines()[0] == ",".join(wanted)
 
 
 def test_a_value_as_frequent_as_its_entry_is_a_hint_and_no_doubt() -> None:

@@ -249,16 +249,16 @@ def attack_python(module: str, seed: int, calls: int, seconds: float) -> tuple[s
     return " ".join(words), b"", done, fault
 
 
-def main() -> int:
-    """Make so many calls from a seed; gives 1 where one had a fault."""
+def make_calls(find_fault: Callable[[Random], str]) -> int:
+    """Make so many calls from a seed, as the command line says; gives 1 where one had a fault."""
     warnings.simplefilter("ignore")
     seed, calls = map(int, sys.argv[1:3])
     for number in range(calls):
-        if fault := find_python_fault(Random(f"{seed} {number}")):
-            print(f"seed {seed}, call {number}: {fault}")
+        if fault := find_fault(Random(f"{seed} {number}")):
+            print(f"seed {seed}, call {number}: {fault:.3000}")
             return 1
     return 0
 
 
 if __name__ == "__main__":
-    raise SystemExit(main())
+    raise SystemExit(make_calls(find_python_fault))

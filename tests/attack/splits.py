@@ -5,9 +5,7 @@
 
 from __future__ import annotations
 
-import sys
 import tempfile
-import warnings
 from collections.abc import Callable, Mapping, Sequence
 from decimal import Decimal
 from pathlib import Path
@@ -21,6 +19,7 @@ import pyarrow.parquet as pq
 
 import igual
 from tests.attack.generators import make_rulebook, make_table
+from tests.attack.python_calls import make_calls
 
 _MOST_ROWS = 60
 # What a row became: the texts of its cells by column.
@@ -104,16 +103,5 @@ _WAYS: Sequence[Callable[[igual.Rulebook, _Table, Path], list[_Row]]] = (
 )  # fmt: skip
 
 
-def main() -> int:
-    """Compare so many rulebooks from a seed; gives 1 where a row differed."""
-    warnings.simplefilter("ignore")
-    seed, times = map(int, sys.argv[1:3])
-    for number in range(times):
-        if fault := find_split_fault(Random(f"{seed} {number}")):
-            print(f"seed {seed}, rulebook {number}: {fault:.3000}")
-            return 1
-    return 0
-
-
 if __name__ == "__main__":
-    raise SystemExit(main())
+    raise SystemExit(make_calls(find_split_fault))

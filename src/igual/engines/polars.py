@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 import polars as pl
 import pyarrow as pa
+from polars.selectors import by_name
 
 from igual.column import TEXT, TEXTS, Codes, Column
 from igual.engines.arrow import encode_cells, order_values, to_measures
@@ -157,7 +158,8 @@ class LazyEngine:
             table = table.with_columns(made_columns).drop(
                 [*cells, f"{number} found", *(f"{number} kept {one.name}" for one in clean)]
             )
-        return table
+        # New columns come in the order of their rules, not in that of the groups.
+        return table.select(by_name(*dict.fromkeys([*names, *(one.name for one in columns)])))
 
 
 def _refuse_new_rows(group: Sequence[str], found: pl.Series) -> pl.Series:

@@ -141,7 +141,9 @@ class SparkEngine:
                 told = functions.raise_error(functions.lit(_NEW_ROWS.format(" and ".join(map(repr, group)))))
                 made[name] = functions.when(unseen, told.cast(kinds[column])).otherwise(clean_cells)
         with _reporting("joining"):
-            return joined.select(*(column.alias(name) for name, column in made.items()))
+            # New columns come in the order of their rules, not in that of the groups.
+            order = dict.fromkeys([*names, *(one.name for one in columns), *made])
+            return joined.select(*(made[name].alias(name) for name in order))
 
 
 def _make_walk(
