@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from pathlib import Path
 
 import pandas as pd
@@ -15,7 +16,7 @@ import igual
 from igual.matching.exact_parts import find_differing_parts, list_quantities
 from igual.matching.reasons import REASON_KINDS, Reason, Role
 from igual.report.reasons import _SENTENCES, format_reasons
-from igual.rules import Case, Match, Mention, Replace
+from igual.rules import Blanks, Case, Date, Match, Mention, Replace, Spacing
 from tests.conftest import examples
 
 ENTRIES = ["Norway maple", "Common oak", "Dawlish", "Kyiv", "Pier 12", "Silver birch"]
@@ -69,6 +70,28 @@ def test_every_engine_and_every_cut_gives_the_same(most_values: int, tmp_path: P
     read = book.apply(pa.RecordBatchReader.from_batches(batches[0].schema, batches)).table.read_all()
     assert read["at"].to_pylist() == wanted
     assert [book.apply({"at": [value]}).table["at"][0] for value in values] == wanted
+
+
+def test_what_a_column_is_to_be_follows_from_its_rules_alone() -> None:
+    read = Date(column="at", form="DD/MM/YYYY", when={"starts": "3"})
+    table = {"at": ["31/05/2026", "soon", "2/1/2026"]}
+    # A later rule gives texts, whether it changes one of these rows or not: what was no day is kept.
+    for replaced in ("soon", "never"):
+        book = igual.Rulebook([read, Replace(column="at", pairs={replaced: "later"})])
+        assert book.apply(table).table["at"] == [
+            "2026-05-31",
+            "later" if replaced == "soon" else "soon",
+            "2/1/2026",
+        ]
+        assert book.apply({"at": ["2/1/2026"]}).table["at"] == ["2/1/2026"]
+    # Spaces, case and blanks leave days what they are.
+    for rule in (
+        Spacing(column="at"),
+        Case(column="at", style="lower"),
+        Blanks(column="at", texts=("2026-05-31",)),
+    ):
+        given = igual.Rulebook([read, rule]).apply(table).table["at"]
+        assert given == [None if rule.do == "blanks" else datetime.date(2026, 5, 31), None, None]
 
 
 def test_new_columns_come_in_the_order_of_their_rules_in_every_engine(tmp_path: Path) -> None:

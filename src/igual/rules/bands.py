@@ -92,8 +92,8 @@ class Bands(Rule):
                 raise ValueError(f"there is a gap between {pair}, at {end:g}")
         return self
 
-    def output(self, shelf: Shelf) -> OutputType:
-        """Tell what its results are to be in the clean table."""
+    def output(self, shelf: Shelf, before: OutputType) -> OutputType:
+        """Tell what its results are to be in the clean table, where the column was to be something before."""
         return OutputType(order=tuple(dict.fromkeys(band.label for band in self.bands)))
 
     def rewriter(self, shelf: Shelf) -> Rewriter:

@@ -148,8 +148,8 @@ class Rule(Settings):
         """List the columns that the rule looks at besides its own."""
         return self.condition.columns() if self.condition is not None else set()
 
-    def output(self, shelf: Shelf) -> OutputType:
-        """Tell what its results are to be in the clean table."""
+    def output(self, shelf: Shelf, before: OutputType) -> OutputType:
+        """Tell what its results are to be in the clean table, where the column was to be something before."""
         return OutputType()
 
     def needs(self) -> list[Need]:
@@ -255,7 +255,7 @@ class Rule(Settings):
         result = apply_rule(self, rewriter, column.values, {}, shelf)
         several = isinstance(self.into, tuple)
         names = self.targets if several else ("values",)
-        output = self.output(shelf)
+        output = self.output(shelf, OutputType())
         made = result.columns if result.columns is not None else (result.values,)
         clean = [
             CleanColumn(name, "values", column, conform(texts, output).values, output)

@@ -9,6 +9,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from igual.column import TEXT
+from igual.engines import OutputType
 from igual.lists import Shelf
 from igual.rules.base import Rule
 from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
@@ -37,6 +38,11 @@ class Blanks(Rule):
     texts: Several[str] = ()
     ignore_case: bool = True
     fill: str | None = None
+
+    def output(self, shelf: Shelf, before: OutputType) -> OutputType:
+        """Tell what its results are to be in the clean table, where the column was to be something before."""
+        # Labels, numbers and days with fewer rows are still that.
+        return before if self.fill is None else OutputType()
 
     def rewriter(self, shelf: Shelf) -> Rewriter:
         """Prepare the rule for work."""

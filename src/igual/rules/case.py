@@ -8,6 +8,7 @@ from typing import Literal
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from igual.engines import OutputType
 from igual.lists import Shelf
 from igual.rules.base import Rule
 from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
@@ -51,6 +52,11 @@ class Case(Rule):
     keep: Several[str] = ()
     small: Several[str] = ()
     language: Language | None = None
+
+    def output(self, shelf: Shelf, before: OutputType) -> OutputType:
+        """Tell what its results are to be in the clean table, where the column was to be something before."""
+        # Numbers and days are the same in every case; labels may not be.
+        return before._replace(order=None)
 
     def rewriter(self, shelf: Shelf) -> Rewriter:
         """Prepare the rule for work."""

@@ -56,8 +56,8 @@ class Date(Rule):
     def _give_is_sound(cls, given: str) -> str:
         return check_form(given, to_write=True)
 
-    def output(self, shelf: Shelf) -> OutputType:
-        """Tell what its results are to be in the clean table."""
+    def output(self, shelf: Shelf, before: OutputType) -> OutputType:
+        """Tell what its results are to be in the clean table, where the column was to be something before."""
         return OutputType("date" if self.give == ISO else "text")
 
     def rewriter(self, shelf: Shelf) -> Rewriter:

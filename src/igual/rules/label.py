@@ -69,8 +69,8 @@ class Label(Rule):
         """Where the entries come from that it looks for."""
         return EntrySource("codebook", self.codebook)
 
-    def output(self, shelf: Shelf) -> OutputType:
-        """Tell what its results are to be in the clean table."""
+    def output(self, shelf: Shelf, before: OutputType) -> OutputType:
+        """Tell what its results are to be in the clean table, where the column was to be something before."""
         return OutputType(order=shelf.codebooks[self.codebook].order)
 
     def needs(self) -> list[Need]:

@@ -93,8 +93,8 @@ class Number(Rule):
         """The texts that may stand before or behind a number."""
         return (self.unit,) if isinstance(self.unit, str) else tuple(self.unit)
 
-    def output(self, shelf: Shelf) -> OutputType:
-        """Tell what its results are to be in the clean table."""
+    def output(self, shelf: Shelf, before: OutputType) -> OutputType:
+        """Tell what its results are to be in the clean table, where the column was to be something before."""
         return OutputType("number" if self.give is None else "text")
 
     def rewriter(self, shelf: Shelf) -> Rewriter:

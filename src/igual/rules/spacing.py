@@ -8,6 +8,7 @@ from typing import ClassVar, Literal
 import pyarrow as pa
 from pydantic import Field, model_validator
 
+from igual.engines import OutputType
 from igual.lists import Shelf
 from igual.rules.base import Rule
 from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
@@ -59,6 +60,11 @@ class Spacing(Rule):
         if self.nth is not None and self.inner == "keep":
             raise ValueError("'nth' needs inner = 'one' or 'none': what is to become of the n-th gap?")
         return self
+
+    def output(self, shelf: Shelf, before: OutputType) -> OutputType:
+        """Tell what its results are to be in the clean table, where the column was to be something before."""
+        # Numbers and days hold no spaces, though they may hold what is taken for one; labels may hold some.
+        return OutputType() if self.also else before._replace(order=None)
 
     def rewriter(self, shelf: Shelf) -> Rewriter:
         """Prepare the rule for work."""

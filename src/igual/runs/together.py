@@ -54,10 +54,9 @@ class PreparedRule(NamedTuple):
         looks_up = rule.condition is not None and bool(rule.condition.lists())
         return rule.into is None and self.rewriter.works_in_pieces and not looks_up
 
-    @property
-    def output(self) -> OutputType:
-        """What its results are to be in the clean table."""
-        return self.rule.output(self.shelf)
+    def output(self, before: OutputType) -> OutputType:
+        """Tell what its results are to be in the clean table; see `Rule.output`."""
+        return self.rule.output(self.shelf, before)
 
     def apply(self, values: pa.Array, beside: Mapping[str, pa.Array] | None = None) -> Rewritten:
         """Apply the rule to distinct texts, (values,), beside which others stand; errors name the rule."""
@@ -134,7 +133,8 @@ def rewrite_together(
                 pieces.append(piece)
             yield texts
 
-    after = join_texts(texts_of_pieces(), values, pa.array(waiting[-1].output.order or (), TEXT).unique())
+    order = waiting[-1].output(OutputType()).order or ()
+    after = join_texts(texts_of_pieces(), values, pa.array(order, TEXT).unique())
     distinct = find_distinct(after)
     replay = Replay(
         values, [one.change if some.any() else None for one, some in zip(waiting, changed, strict=True)]

@@ -104,7 +104,7 @@ class ColumnTrail:
                 refuse_large_column(pc.binary_length(made), trail.column.values, *beside.values())
         targets = (rule.into,) if isinstance(rule.into, str) else rule.into or (self.name,)
         columns = result.columns if result.columns is not None else (result.values,)
-        output = step.output
+        output = step.output(trail.output)
         return [
             trail._add_stage(number, rule, rewriter, target, values, result.details, output)
             for target, values in zip(targets, columns, strict=True)
@@ -127,14 +127,13 @@ class ColumnTrail:
             values = self.values
         texts = self._keep_texts(values, changed)
         stage = Stage(number, rule, rewriter, target, self.positions, self.rows, changed, details, texts)
-        is_same = output == OutputType() and not changed.any() and target == self.name
         return replace(
             self,
             name=target,
             values=values,
             is_merged=self.is_merged and _are_still_distinct(values, changed),
             stages=(*self.stages, stage),
-            output=self.output if is_same else output,
+            output=output,
         )
 
     def _keep_texts(self, values: pa.Array, changed: Mask) -> SurroundingTexts:
@@ -179,9 +178,8 @@ class ColumnTrail:
         now, later = waiting[:number], waiting[number:]
         (values, moved), stages = rewrite_together(trail.values, trail.rows, trail.positions, trail.name, now)
         output = trail.output
-        for one, stage in zip(now, stages, strict=True):
-            given = one.output
-            output = output if given == OutputType() and not stage.changed.any() else given
+        for one in now:
+            output = one.output(output)
         trail = replace(trail, values=values, stages=(*trail.stages, *stages), waiting=later, output=output)
         return trail if moved is None else trail._move(moved)
 
