@@ -120,7 +120,7 @@ def test_check_is_a_gate(run: Run, trees: Path, write: Write) -> None:
     lines = found.stdout.splitlines()
     assert len(lines) == 9
     assert lines[0].startswith(
-        "species: 4 values (7 rows, 0.4 %) wait for a person, found by rule 6: 'Cherry' ('Wild cherry'?), 'Maple' ("
+        "species: 4 values (7 rows, 0.4 %) need a decision, found by rule 6: 'Cherry' ('Wild cherry'?), 'Maple' ("
     )
     assert lines[2] == "condition: 1 value (20 rows, 1.0 %) has no label, found by rule 8: '9'"
     assert (

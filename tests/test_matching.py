@@ -439,7 +439,7 @@ def test_the_rule_leaves_open_values_and_lists_them() -> None:
     assert two.open[["value", "rows"]].to_dict("records") == [{"value": "Oak", "rows": 2}]
     assert [hint.kind for hint in outcome.hints] == ["unknown", "open"]
     assert (
-        "1 value of column 'tree' (2 rows) waits for a person: 'Oak' (perhaps 'Common oak')"
+        "1 value of column 'tree' (2 rows) needs a decision: 'Oak' (perhaps 'Common oak')"
         in outcome.hints[1].text
     )
     assert "Open: 1 value, 2 rows" in repr(outcome)

@@ -124,7 +124,7 @@ def test_new_entries_and_aliases_go_back_to_the_list(
     check = run("check trees.toml trees.csv")
     assert (
         check.stdout
-        == "tree: 1 value (1 row, 20.0 %) waits for a person, found by rule 1: 'Maple?' ('Field maple'?)\n"
+        == "tree: 1 value (1 row, 20.0 %) needs a decision, found by rule 1: 'Maple?' ('Field maple'?)\n"
     )
 
 

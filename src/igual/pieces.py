@@ -51,7 +51,7 @@ def each_piece(values: pa.Array, work: Callable[[int, int], Made], times: int = 
         yield work(*pieces[0])
         return
     yield from map_in_order(lambda piece: work(*piece), pieces)
-    # What threads that have ended made use of would be kept for others.
+    # Release the memory of finished threads.
     pa.default_memory_pool().release_unused()
 
 

@@ -56,7 +56,7 @@ if TYPE_CHECKING:
 )
 @click.option("--report", metavar="FILE", help="Write the run as a page to look at (.html).")
 @click.option(
-    "--since", "earlier", metavar="CROSSWALK", help="Tell on the page what changed since an earlier run."
+    "--since", "earlier", metavar="CROSSWALK", help="Include changes since an earlier run in the report."
 )
 @click.option("--record", metavar="FILE", help="Write what was read, done, found and written (.json).")
 @escape_option

@@ -83,7 +83,7 @@ def match(
 ) -> None:
     """Match the distinct values of a column to the entries of a reference list.
 
-    Settled matches need nobody, open ones wait for a person, unknown values have no entry. What is spelled as
+    Settled matches are certain enough, open ones need a decision, unknown values have no entry. What is spelled as
     in the list is not shown.
 
     Example:  igual match trees.csv --column species --list species.csv

@@ -40,7 +40,7 @@ WAYS: tuple[By, ...] = ("exact", "folded", "fuzzy")
 # A score as it is shown, and compared with the thresholds: the same on every machine.
 _DECIMALS = 4
 _SMALLEST_SHARE = 0.001
-# What is likened is never certain.
+# Fuzzy scores stay below 1.
 _LIKELIEST = 0.9999
 _SCORES = {
     How.EXACT: 1.0,

@@ -15,7 +15,7 @@ from igual.matching.reasons import Reasons
 FEWEST, ENOUGH_RULINGS = 3, 5
 # In the place of such a number: it was ruled that the kind matters, and such values are asked singly.
 REFUSED = -1
-# Values of no common word are shown so many at a time: as many as a look can take in.
+# Page size for values that share no word.
 AT_A_LOOK = 8
 # Below this score a proposal is a guess, and is asked about singly.
 GUESS = 0.5
@@ -25,7 +25,7 @@ _NEAR = 4
 
 
 class WaitingValue(Protocol):
-    """A value that waits for a person."""
+    """A value that needs a decision."""
 
     @property
     def value(self) -> str:

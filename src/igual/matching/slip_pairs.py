@@ -13,7 +13,7 @@ from igual.matching.scoring import MOST_LETTERS, Candidates, Floats, logistic
 
 # Beyond so many powers of e, more rows say nothing more.
 _MOST_RATIO = 4.0
-# What is likened is never certain.
+# Fuzzy scores stay below 1.
 _LIKELIEST = 0.9999
 
 

@@ -22,7 +22,7 @@ _STYLES = {"settled": "green", "open": "yellow", "unknown": "red"}
 
 
 def matches_view(matches: Matches, column: str = "", most: int = 40) -> RenderableType:
-    """What waits for a person first, then what has no entry, then what was settled by more than spelling."""
+    """What needs a decision first, then what has no entry, then what was settled by more than spelling."""
     counts = matches.count_statuses()
     said = [
         Text.assemble((f"{values:,} {status}", _STYLES[status]), f" ({format_count(rows, 'row')})")

@@ -59,7 +59,7 @@ def draw_frame(page: str) -> str:
         The frame.
     """
     return (
-        f'<iframe srcdoc="{escape(page)}" sandbox="allow-scripts allow-downloads" title="A page to decide on" '
+        f'<iframe srcdoc="{escape(page)}" sandbox="allow-scripts allow-downloads" title="Decide open values" '
         'style="width:100%;height:42rem;border:1px solid #999"></iframe>'
     )
 

@@ -11,7 +11,7 @@ from igual.matching.matched import SETTLED, STATUSES
 from igual.report.reasons import format_reasons
 
 if TYPE_CHECKING:
-    # What is told about needn't be there where nobody tells of it.
+    # Type-only imports, to keep start-up fast.
     from igual.looking.comparison import CrossTable
     from igual.looking.survey import Survey
     from igual.looking.tally import Tally
@@ -128,7 +128,7 @@ def list_unknown(account: Account) -> Records:
 
 
 def list_open(values: Sequence[OpenValue]) -> Records:
-    """List values that wait for a person."""
+    """List values that need a decision."""
     return [
         {
             "rule": one.rule,

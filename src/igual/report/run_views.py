@@ -77,7 +77,7 @@ def unknown_view(account: Account, most: int = 15) -> RenderableType:
 
 
 def open_view(account: Account, most: int = 15) -> RenderableType:
-    """Values that wait for a person."""
+    """Values that need a decision."""
     waiting = account.open
     rows: list[Sequence[Cell]] = [
         (

@@ -19,7 +19,7 @@ class ValueKind(NamedTuple):
     several: str
 
 
-OPEN = ValueKind("open", "waits for a person", "wait for a person")
+OPEN = ValueKind("open", "needs a decision", "need a decision")
 UNLISTED = ValueKind("unlisted", "is not in the list", "are not in the list")
 UNLABELLED = ValueKind("unlabelled", "has no label", "have no label")
 UNREAD = ValueKind("unread", "can't be read in the stated form", "can't be read in the stated form")

@@ -52,7 +52,7 @@ class Match(ListRule):
             marks between digits and marks that tell things apart, as in C#); and `fuzzy`, by likeness. Exact comes
             before folded, entries before aliases, likeness last.
         settle: Minimum score to accept a match without review, 0 to 1.
-        ask: Minimum probability that some entry is meant, 0 to 1, for a value to wait for a person (it is open) rather
+        ask: Minimum probability that some entry is meant, 0 to 1, for a value to need a decision (to be open) rather
             than to be unknown.
         margin: How clear the best entry must be for a match to be settled: its lead over the second best, as a share
             of the scores of all entries that come into question, 0 to 1.

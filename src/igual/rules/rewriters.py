@@ -34,7 +34,7 @@ class Details(NamedTuple):
         by_case: Which values only met an entry because case was set aside (None: it never is).
         unread: Which values the rule could not make sense of, so that they stayed (None: it takes any text).
         notes: What else is worth a hint.
-        open: Which values wait for a person to decide (None: it never asks).
+        open: Which values need a decision (None: it never asks).
         matched: How values were matched, for a rule that does.
         was_matched: Which of the given values these are, in order.
     """

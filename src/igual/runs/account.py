@@ -41,7 +41,7 @@ class Effect(NamedTuple):
         rows: Rows changed.
         unknown_values: Distinct values that it had no label, entry or reading for.
         unknown_rows: Their rows.
-        open_values: Distinct values that wait for a person.
+        open_values: Distinct values that need a decision.
         near_misses: Values that one of its entries nearly caught.
         note: What the rule says about itself.
     """
@@ -274,7 +274,7 @@ class Account:
 
     @cached_property
     def open(self) -> list[OpenValue]:
-        """Values that wait for a person, most rows first."""
+        """Values that need a decision, most rows first."""
         return [
             one
             for stage, retired in zip(self.stages, self._retired, strict=True)

@@ -138,7 +138,7 @@ def _join_steps(trail: ColumnTrail, ways: Sequence[_Ways | None]) -> pa.Array:
 def _format_scores(scores: pa.Array) -> pa.Array:
     """Scores with two decimals and a space before them."""
     return pa.array(
-        # What is likened is never certain, and doesn't look so.
+        # Fuzzy scores stay below 1, also when rounded.
         [None if score is None else f" {min(score, 0.99):.2f}" for score in scores.to_pylist()],
         TEXT,
     )

@@ -22,7 +22,7 @@ class GatheredAccount(Account):
     Attributes:
         effects: What each rule did, added up; a value counts once for each piece that it stands in.
         unknown: Values without a label, entry or reading, the first million.
-        open: Values that wait for a person, the first million.
+        open: Values that need a decision, the first million.
         unlisted: Values that no entry comes near, the first million.
         unused: Entries that served for no value of any piece.
         near_misses: Values that an entry nearly caught, the first million.

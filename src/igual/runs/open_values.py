@@ -1,4 +1,4 @@
-"""Values that wait for a person: what is proposed for each, and why it isn't settled."""
+"""Values that need a decision: what is proposed for each, and why it isn't settled."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ NOTHING_NEAR: Reasons = (OF_LOOK_UP[How.NONE],)
 
 
 class OpenValue(NamedTuple):
-    """A value that waits for a person, with what is proposed and why.
+    """A value that needs a decision, with what is proposed and why.
 
     Attributes:
         rule: The rule's place in the rulebook, from 1.

@@ -69,7 +69,7 @@ class Outcome(Reported):
 
     @property
     def open(self) -> pd.DataFrame:
-        """DataFrame of values that wait for a person: rule, column, value, rows, proposal, score, why, within.
+        """DataFrame of values that need a decision: rule, column, value, rows, proposal, score, why, within.
 
         A value is open once in each context, where the rule has `within`.
         """

@@ -61,7 +61,7 @@ class ReplacingInTurn(Replacing):
 
         Args:
             values: Texts, (values,).
-            beside: Not made use of.
+            beside: Ignored.
         """
         if self._is_plain and len(values) * len(self._pairs) <= _FEW_TRIES:
             pieces = [self._replace_few(values)]

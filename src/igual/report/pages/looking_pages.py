@@ -174,7 +174,7 @@ def build_matches_page(matches: Matches, facts: RunFacts, column: str = "") -> P
             "values",
             "Values",
             (Grid("", headings, rows, more, is_long=True),),
-            "What waits for somebody first.",
+            "Values that need a decision come first.",
         )
     )
     kind = f"Matches of {draw_name(column)}" if column else "Matches"

@@ -295,8 +295,8 @@
     const left = countLeft();
     const asked = one === undefined ? "" : `Question ${(state.place + 1).toLocaleString("en")} of ${state.order.length.toLocaleString("en")} · `;
     at("left").textContent = `${asked}${count(left, "value")} left` + (data.left ? `; ${count(data.left, "more value")} for a page after this one` : "");
-    at("done").max = values.length || 1;
-    at("done").value = values.length - left;
+    at("done").max = state.order.length || 1;
+    at("done").value = state.place;
     const list = at("answers").querySelector("ol");
     at("answers").hidden = !state.answers.length;
     list.setAttribute("start", String(state.answers.length));
