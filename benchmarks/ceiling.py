@@ -11,8 +11,8 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 import numpy.typing as npt
 
-import igual
 from benchmarks.slips import LETTERS
+from igual.matching.measures import damerau_levenshtein
 
 _FOUR_KINDS = 4
 
@@ -26,7 +26,7 @@ def ceiling(values: Sequence[str], names: Sequence[str]) -> float:
         # Two slips change two letters at most.
         near = (np.maximum(surplus, 0).sum(axis=1) <= 2) & (np.maximum(-surplus, 0).sum(axis=1) <= 2)
         some = [names[place] for place in np.flatnonzero(near).tolist()]
-        edits = igual.similarity.damerau_levenshtein([value] * len(some), some)
+        edits = damerau_levenshtein([value] * len(some), some)
         # Two slips at the same letters can take one edit more, where no letter is edited twice.
         chances = [_chance(name, value) for name, many in zip(some, edits.tolist(), strict=True) if many <= 3]
         shares.append(max(chances) / sum(chances))

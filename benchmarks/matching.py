@@ -19,6 +19,7 @@ from benchmarks.measure import line, reliability
 from benchmarks.slips import Slip, any_slip, is_held_out, misspelt, place_names, typing_slip
 from igual.column import TEXT
 from igual.matching.keys import letters_key, plain, words_key
+from igual.matching.measures import damerau_levenshtein
 
 DATA = Path("../shared/data")
 NAMES = 100_000
@@ -121,7 +122,7 @@ def right(given: Sequence[str | None], wanted: Sequence[str]) -> float:
 
 def truth_is_unique(value: str, meant: str, names: Sequence[str]) -> bool:
     near = [name for name in names if abs(len(name) - len(value)) <= 2]
-    distances = igual.similarity.damerau_levenshtein([value] * len(near), near)
+    distances = damerau_levenshtein([value] * len(near), near)
     best = distances == distances.min()
     return bool(best.sum() == 1 and near[int(best.argmax())] == meant)
 

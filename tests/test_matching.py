@@ -19,11 +19,11 @@ from igual.matching.edit_kinds import EDIT_KINDS
 from igual.matching.edits import FAR, UNIT, Edits
 from igual.matching.fitted import EDITS
 from igual.matching.lookalikes import group_lookalikes
+from igual.matching.measures import damerau_levenshtein
 from igual.matching.pairs import pack_pairs
 from igual.matching.texts import Texts
 from igual.rules import Condition, Match
-from tests.conftest import texts
-from tests.test_similarity import slowly
+from tests.conftest import examples, texts
 
 PORT = [
     "Norway maple", "Field maple", "Red maple", "London plane", "Common oak", "Turkey oak", "Waterfront Park",
@@ -330,6 +330,31 @@ words = st.text("abcde é", min_size=1, max_size=9)
 def reordered(word: str) -> st.SearchStrategy[tuple[str, str]]:
     """A text and its letters in any order."""
     return st.tuples(st.just(word), st.permutations(word).map("".join))
+
+
+def slowly(one: str, other: str, swaps: bool, threes: bool = False) -> int:
+    """The recurrence of the edit distance as it stands in textbooks; three letters in another order on request."""
+    cells: dict[tuple[int, int], int] = {}
+    for i in range(len(one) + 1):
+        for j in range(len(other) + 1):
+            if not i or not j:
+                cells[i, j] = i + j
+                continue
+            cells[i, j] = min(
+                cells[i - 1, j] + 1, cells[i, j - 1] + 1, cells[i - 1, j - 1] + (one[i - 1] != other[j - 1])
+            )
+            if swaps and i > 1 and j > 1 and one[i - 1] == other[j - 2] and one[i - 2] == other[j - 1]:
+                cells[i, j] = min(cells[i, j], cells[i - 2, j - 2] + 1)
+            if threes and sorted(one[max(i - 3, 0) : i]) == sorted(other[max(j - 3, 0) : j]) and i > 2:
+                cells[i, j] = min(cells[i, j], cells[i - 3, j - 3] + 1)
+    return cells[len(one), len(other)]
+
+
+@examples(60)
+@given(st.lists(st.tuples(st.text("abé日😀", max_size=9), st.text("abé日😀", max_size=9)), max_size=20))
+def test_edit_distances_are_those_of_the_textbook(pairs: list[tuple[str, str]]) -> None:
+    one, other = [a for a, _ in pairs], [b for _, b in pairs]
+    assert damerau_levenshtein(one, other).tolist() == [slowly(a, b, swaps=True) for a, b in pairs]
 
 
 @given(st.lists(words, min_size=1, max_size=12), st.lists(words, min_size=1, max_size=12))

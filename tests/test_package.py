@@ -32,7 +32,7 @@ FLOORS = (
     ("learning",),
     ("report",),
     ("engines.sql", "engines.readers", "engines.spark", "files"),
-    ("api", "starting", "similarity", ""),
+    ("api", "starting", ""),
     ("cli", "demo", "__main__"),
 )
 # What may go up: results show themselves, value classes load and save, and types that only a type checker reads.
@@ -116,7 +116,7 @@ def test_public_names() -> None:
         "MatchIndex", "Matches", "Outcome", "OutputError", "PairList", "Question", "ReferenceList", "Review", "ReviewPage", "Rulebook",
         "RulebookError", "RulingError", "Rulings", "Survey", "TableError", "Tally", "__version__", "compare",
         "compare_lists", "count", "cross_table", "date_forms", "draft", "learn", "lookalikes", "match", "restyle_headers", "review", "rules",
-        "similarity", "survey", "tally",
+        "survey", "tally",
     ]  # fmt: skip
     for name in igual.__all__:
         assert getattr(igual, name) is not None

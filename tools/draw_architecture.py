@@ -11,7 +11,7 @@ ROOT = Path(__file__).parent.parent
 SOURCE = ROOT / "src" / "igual"
 FLOORS = (
     ("cli", "demo"),
-    ("api", "starting", "similarity"),
+    ("api", "starting"),
     ("files", "engines.sql", "engines.spark", "engines.readers"),
     ("report",),
     ("learning",),

@@ -8,7 +8,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from typing import Any
 
-    from igual import rules, similarity
+    from igual import rules
     from igual.api import (
         compare,
         compare_lists,
@@ -79,7 +79,7 @@ __all__ = [
     "Lookalikes", "MatchIndex", "Matches", "Outcome", "OutputError", "PairList", "Question", "ReferenceList", "Review",
     "ReviewPage", "Rulebook", "RulebookError", "RulingError", "Rulings", "Survey", "TableError", "Tally", "__version__",
     "compare", "compare_lists", "count", "cross_table", "date_forms", "draft", "learn", "lookalikes", "match",
-    "restyle_headers", "review", "rules", "similarity", "survey", "tally",
+    "restyle_headers", "review", "rules", "survey", "tally",
 ]  # fmt: skip
 
 
@@ -87,7 +87,7 @@ def __getattr__(name: str) -> Any:
     """Load the public names when they are first used."""
     import importlib
 
-    if name in ("rules", "similarity"):
+    if name == "rules":
         return importlib.import_module(f"igual.{name}")
     if name == "__version__":
         from importlib.metadata import version
