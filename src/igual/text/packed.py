@@ -260,15 +260,6 @@ def begins_character(data: Bytes) -> Mask:
     return begins
 
 
-def texts_with(marks: Mask, packed: Packed) -> Mask:
-    """Which texts have a marked byte, (texts,)."""
-    places = np.flatnonzero(marks)
-    has = np.zeros(len(packed.offsets) - 1, np.bool_)
-    if len(places):
-        has[packed.texts_at(places)] = True
-    return has
-
-
 def count_marked(marks: Mask, packed: Packed) -> Offsets:
     """How many marked bytes each text has, (texts,)."""
     return np.diff(_count_before(np.packbits(marks, bitorder="little"), packed.offsets))
