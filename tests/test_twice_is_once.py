@@ -89,8 +89,12 @@ def test_band_edges_are_compared_exactly() -> None:
         "4.1000000000000000000",
         "4.10000000000000000001",
         "-4.0999999999999999999",
+        # Whatever counts as a space or a minus elsewhere does so here.
+        "\u200b4.0999999999999999999\u00a0",
+        "−4.0999999999999999999",
+        "+4.1000000000000000001",
     ]
-    assert bands.on(values) == ["low", "high", "high", "high", "low"]
+    assert bands.on(values) == ["low", "high", "high", "high", "low", "low", "low", "high"]
 
 
 def test_a_tab_is_a_space_and_no_control_character() -> None:

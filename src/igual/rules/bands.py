@@ -20,8 +20,8 @@ from igual.rules.lookup import Otherwise, fill_unknown
 from igual.rules.rewriters import Details, PlainRewriter, Rewriter, Rewritten
 from igual.settings import Settings
 from igual.text.arrays import has_pattern
-from igual.text.blanks import is_blank
-from igual.text.reading import numbers
+from igual.text.blanks import is_blank, trimmed
+from igual.text.reading import numbers, with_plain_signs
 
 
 class Band(Settings):
@@ -118,10 +118,9 @@ class _Rewriter(PlainRewriter):
             inside = (read >= start if starts_in else read > start) & (read <= end if ends_in else read < end)
             places[inside] = place
         # A double holds all numbers of so many digits; longer ones are compared as they are written.
-        for position in np.flatnonzero(
-            ~np.isnan(read) & has_pattern(values, rf"[\d.]{{{_SURE_DIGITS + 1},}}")
-        ).tolist():
-            places[position] = self._find_band(Decimal(values[position].as_py().strip().replace("−", "-")))
+        unsure = np.flatnonzero(~np.isnan(read) & has_pattern(values, rf"[\d.]{{{_SURE_DIGITS + 1},}}"))
+        exact = with_plain_signs(trimmed(values.take(pa.array(unsure))))
+        places[unsure] = [self._find_band(Decimal(text)) for text in exact.to_pylist()]
         known = places >= 0
         labels = self._labels.take(pa.array(places, mask=~known))
         own = np.asarray(pc.is_in(values, self._labels).to_numpy(zero_copy_only=False), np.bool_)
