@@ -20,7 +20,8 @@ from igual.rules.lookup import Otherwise, fill_unknown
 from igual.rules.rewriters import Details, PlainRewriter, Rewriter, Rewritten
 from igual.settings import Settings
 from igual.text.arrays import has_pattern
-from igual.text.blanks import is_blank, trimmed
+from igual.text.blanks import is_blank
+from igual.text.folding import trimmed
 from igual.text.reading import numbers, with_plain_signs
 
 
