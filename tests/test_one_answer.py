@@ -92,6 +92,12 @@ def test_what_a_column_is_to_be_follows_from_its_rules_alone() -> None:
     ):
         given = igual.Rulebook([read, rule]).apply(table).table["at"]
         assert given == [None if rule.do == "blanks" else datetime.date(2026, 5, 31), None, None]
+    # What takes hyphens for spaces, or away, gives texts.
+    for rule, wanted in (
+        (Case(column="at", style="snake"), "2026_05_31"),
+        (Spacing(column="at", also="-"), "2026-05-31"),
+    ):
+        assert igual.Rulebook([read, rule]).apply(table).table["at"][0] == wanted
 
 
 def test_new_columns_come_in_the_order_of_their_rules_in_every_engine(tmp_path: Path) -> None:

@@ -15,6 +15,7 @@ from igual.rules.rewriters import PlainRewriter, Rewriter, Rewritten
 from igual.settings import Several
 from igual.text.arrays import has_pattern
 from igual.text.casing import Language, Style, recased
+from igual.text.identifiers import IDENTIFIER_STYLES
 from igual.text.packed import unpack
 
 # Letters beyond those that every case writes as one: Latin but for ß, İ, ĸ and ŉ, Greek without dialytika, Cyrillic.
@@ -55,8 +56,8 @@ class Case(Rule):
 
     def output(self, shelf: Shelf, before: OutputType) -> OutputType:
         """Tell what its results are to be in the clean table, where the column was to be something before."""
-        # Numbers and days are the same in every case; labels may not be.
-        return before._replace(order=None)
+        # Identifiers lose points and hyphens; otherwise numbers and days are the same in every case. Labels may not be.
+        return OutputType() if self.style in IDENTIFIER_STYLES else before._replace(order=None)
 
     def rewriter(self, shelf: Shelf) -> Rewriter:
         """Prepare the rule for work."""

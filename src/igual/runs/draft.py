@@ -47,7 +47,7 @@ _EXAMPLES = 3
 # Texts of more characters on average are free text.
 _FREE_TEXT = 30
 # So many columns are looked through for lookalikes, which takes a few hundredths of a second each.
-_MAX_SEARCHED = 100
+_MAX_SEARCHED = 200
 # Values of which a third or more are digits are no spellings; so many unknown values are looked at for near misses.
 _MOST_DIGITS, _MOST_NEAR = 3, 200
 
